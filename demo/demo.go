@@ -5,5 +5,5 @@ import "embed"
 
 // Files are the demo's files.
 //
-//go:embed *.yaml estate/*.yaml drivers
+//go:embed *.yaml estate/*.yaml drivers offered
 var Files embed.FS

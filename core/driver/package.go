@@ -25,6 +25,25 @@ type Package struct {
 	Author   string         `json:"author"`
 	At       time.Time      `json:"at"`
 	Note     string         `json:"note,omitempty"`
+
+	Archives []Archive `json:"archives,omitempty" doc:"The archives that these files came in, the latest last."`
+}
+
+// An Archive is what a package came in.
+type Archive struct {
+	SHA256 string `json:"sha256"`
+	Place  string `json:"place,omitempty" doc:"The place that it was fetched from; absent for what somebody brought."`
+	File   string `json:"file,omitempty" doc:"Its path there."`
+}
+
+// mostArchives bounds how many archives are remembered of one package.
+const mostArchives = 20
+
+// CameIn notes an archive, once.
+func (p *Package) CameIn(a Archive) {
+	p.Archives = slices.DeleteFunc(slices.Clone(p.Archives), func(k Archive) bool { return k == a })
+	p.Archives = append(p.Archives, a)
+	p.Archives = p.Archives[max(0, len(p.Archives)-mostArchives):]
 }
 
 // An Entry is one file with its checksum.

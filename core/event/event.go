@@ -182,6 +182,13 @@ const (
 	KeyWorks     = "credential.works"
 	PackageAdded = "driver.added"
 	PackageGone  = "driver.removed"
+	PlaceKept    = "driver.place-kept"
+	PlaceGone    = "driver.place-removed"
+	PlaceBad     = "driver.place-fails"
+	PlaceGood    = "driver.place-answers"
+	PlaceOffers  = "driver.place-offers"
+	FetchBegan   = "driver.fetch"
+	FetchStopped = "driver.fetch-stopped"
 )
 
 // BesideTheData is the author of what is done in the data directory, without the service.
@@ -203,7 +210,7 @@ type Signal struct {
 // would leave them with what was.
 func Followed(what string) bool {
 	switch what {
-	case Endpoint, Call, Draft, Happened, Lost:
+	case Endpoint, Call, Draft, Places, Happened, Lost:
 		return false
 	}
 	return true
@@ -223,6 +230,7 @@ const (
 	Call      = "call"  // an endpoint's agent is to report
 	Stock     = "stock" // readings, registrations, scans; the subject says which
 	Drivers   = "drivers"
+	Places    = "driver-places" // where drivers are fetched from, and what is being fetched
 	Happened  = "event"
 	Lost      = "lost" // notices may have been missed: read everything again
 )

@@ -118,6 +118,28 @@ type AddedPackage struct {
 	Known   bool           `json:"known" doc:"The same files were kept already; nothing was added."`
 }
 
+// NewPlace is where drivers are fetched from.
+type NewPlace struct {
+	URL        string `json:"url" minLength:"1" maxLength:"1024" doc:"The folder, https://HOST/PATH/, with a file SHA256SUMS in it, as sha256sum writes one."`
+	CA         string `json:"ca,omitempty" maxLength:"65536" doc:"PEM; the system's authorities when absent."`
+	AllowClear bool   `json:"allow_clear,omitempty" doc:"It may be plain HTTP, where others can change what is fetched, and its checksums."`
+	Note       string `json:"note,omitempty" maxLength:"4096"`
+	Try        bool   `json:"try,omitempty" doc:"Only try it; nothing is kept."`
+}
+
+// PlaceOffers is a place with each archive that it lists.
+type PlaceOffers struct {
+	Place  driver.PlaceView `json:"place"`
+	Offers []driver.Offered `json:"offers"`
+}
+
+// NewFetch asks for an archive of a place.
+type NewFetch struct {
+	File string `json:"file" minLength:"1" maxLength:"400" doc:"As the place lists it."`
+	Name string `json:"name,omitempty" maxLength:"200" doc:"What the package is called here; the file's name when absent."`
+	Dry  bool   `json:"dry,omitempty" doc:"Only look which names are in it; nothing is kept."`
+}
+
 // Choices are names that may be chosen.
 type Choices struct {
 	Total   int             `json:"total"`

@@ -44,16 +44,17 @@ func (d *Demo) Stop() error { return d.stop() }
 
 // standIns is demo/stand-ins.yaml.
 type standIns struct {
-	Mail struct {
-		For    string `yaml:"for"`
-		Listen string `yaml:"listen"`
-	} `yaml:"mail"`
-	Directory struct {
-		For    string `yaml:"for"`
-		Listen string `yaml:"listen"`
-	} `yaml:"directory"`
+	Mail      standIn        `yaml:"mail"`
+	Directory standIn        `yaml:"directory"`
+	Drivers   standIn        `yaml:"drivers"`
 	Printers  []sim.Spec     `yaml:"printers"`
 	Endpoints []sim.Endpoint `yaml:"endpoints"`
+}
+
+// A standIn is one that listens somewhere for an address.
+type standIn struct {
+	For    string `yaml:"for"`
+	Listen string `yaml:"listen"`
 }
 
 // StandInsFile says where the demo takes what is to be done to its stand-ins; it lies in its data directory.
@@ -99,6 +100,12 @@ func StartDemo(ctx context.Context, o Options) (d *Demo, err error) {
 	}
 	c.add(relay.Close)
 	o.table[sims.Mail.For] = relay.Addr()
+	shelf, err := demoShelf(o.Data, sims.Drivers.For, freeNear(sims.Drivers.Listen))
+	if err != nil {
+		return nil, err
+	}
+	c.add(shelf.Close)
+	o.table[sims.Drivers.For] = shelf.Addr()
 	dir := &sim.Slapd{Dir: filepath.Join(o.Data, "directory"), Secure: freeNear(sims.Directory.Listen)}
 	o.table[sims.Directory.For] = dir.Secure
 	if o.PlainHTTP {
@@ -117,6 +124,9 @@ func StartDemo(ctx context.Context, o Options) (d *Demo, err error) {
 		return nil, err
 	}
 	if err := d.directory(dir, sims.Directory.For); err != nil {
+		return nil, err
+	}
+	if err := d.place(ctx, sims.Drivers.For); err != nil {
 		return nil, err
 	}
 	c.add(dir.Stop)
@@ -292,16 +302,23 @@ func (d *Demo) drivers(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		var b bytes.Buffer
-		z := zip.NewWriter(&b)
-		if err := errors.Join(z.AddFS(sub), z.Close()); err != nil {
+		b, err := packed(sub)
+		if err != nil {
 			return err
 		}
-		if _, _, err := d.Service.Drivers.AddPackage(ctx, d.owner(), f.Name(), "", b.Bytes(), false); err != nil {
+		if _, _, err := d.Service.Drivers.AddPackage(ctx, d.owner(), f.Name(), "", b, false); err != nil {
 			return fmt.Errorf("the driver package %s: %w", f.Name(), err)
 		}
 	}
 	return nil
+}
+
+// packed makes a zip archive of a folder, the same from the same files.
+func packed(folder fs.FS) ([]byte, error) {
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	err := errors.Join(z.AddFS(folder), z.Close())
+	return b.Bytes(), err
 }
 
 func demoFiles(names ...string) ([]document.File, error) {

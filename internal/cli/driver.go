@@ -41,7 +41,7 @@ func driverCommand(r *root) *cobra.Command {
 	return cmdline.Group("driver", "Driver packages and the exact names of drivers", packages, show, driverAddCommand(r),
 		driverRemoveCommand(r), driverGetCommand(r), driverNamesCommand(r), driverCompareCommand(r),
 		driverReportCommand(r), driverTryCommand(r), driverTriedCommand(r),
-		driverOnCommand(r))
+		driverOnCommand(r), driverPlaceCommand(r))
 }
 
 func size(n int64) string {

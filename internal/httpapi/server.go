@@ -158,6 +158,7 @@ func (s *server) register(r *gin.Engine) huma.API {
 	viewsRoutes(s, a)
 	stockRoutes(s, a)
 	packagesRoutes(s, a)
+	placesRoutes(s, a)
 	r.GET("/api/v1/watch", s.watch)
 	describeWatch(a)
 	tellOfNull(cfg.Components.Schemas)

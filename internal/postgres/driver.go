@@ -30,7 +30,10 @@ func (s PackageTable) AddPackage(ctx context.Context, p driver.Package, files []
 			return err
 		}
 		if known = tag.RowsAffected() == 0; known {
-			return nil
+			if err := cameIn(ctx, tx, p.Digest, p.Archives); err != nil {
+				return err
+			}
+			return notify(ctx, tx, event.Drivers, p.Digest)
 		}
 		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"driver_file"}, []string{"digest", "path", "sha256", "bytes"},
 			pgx.CopyFromSlice(len(p.Files), func(i int) ([]any, error) {

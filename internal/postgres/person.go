@@ -214,6 +214,9 @@ func eraseInCare(ctx context.Context, tx pgx.Tx, names []string, stands string) 
 		"UPDATE driver_paper SET author = $2 WHERE folded(author) = ANY($1)",
 		"UPDATE draft_comment SET author = CASE WHEN folded(author) = ANY($1) THEN $2 ELSE author END, says = CASE WHEN " +
 			"EXISTS (SELECT 1 FROM unnest($1::text[]) AS n WHERE strpos(folded(says), n) > 0) THEN '(erased)' ELSE says END",
+		"UPDATE driver_place SET author = $2 WHERE folded(author) = ANY($1)",
+		"UPDATE driver_fetch SET body = jsonb_set(body, '{author}', to_jsonb($2::text)) WHERE " +
+			"folded(body->>'author') = ANY($1)",
 		"UPDATE photograph SET author = $2 WHERE folded(author) = ANY($1)",
 		"UPDATE exercise SET state = jsonb_set(state, '{author}', to_jsonb($2::text)) WHERE " +
 			"folded(state->>'author') = ANY($1)",

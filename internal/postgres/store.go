@@ -49,6 +49,7 @@ type Store struct {
 	Notices       NoticeTable
 	Once          OnceTable
 	Packages      PackageTable
+	Places        PlaceTable
 	Persons       PersonTable
 	Snapshots     SnapshotTable
 	Picks         PickTable
@@ -101,6 +102,8 @@ type (
 	NoticeTable struct{ db }
 	// PackageTable keeps packages of drivers.
 	PackageTable struct{ db }
+	// PlaceTable keeps where packages of drivers are fetched from.
+	PlaceTable struct{ db }
 	// PersonTable keeps what is kept of a person, across all tables.
 	PersonTable struct{ db }
 	// SnapshotTable keeps snapshots.
@@ -127,7 +130,8 @@ func newStore(pool *pools) *Store {
 		DraftTable{d}, DutyTable{d},
 		EndpointTable{d}, EnrolmentTable{d}, EstateTable{d}, EventTable{d}, FactorTable{d}, FailoverTable{d},
 		HealthTable{d}, LinkTable{d},
-		ListingTable{d}, NoticeTable{d}, OnceTable{d}, PackageTable{d}, PersonTable{d}, SnapshotTable{d}, PickTable{d},
+		ListingTable{d}, NoticeTable{d}, OnceTable{d}, PackageTable{d}, PlaceTable{d}, PersonTable{d}, SnapshotTable{d},
+		PickTable{d},
 		RequestTable{d},
 		ScanTable{d}, SourceTable{d}, StockTable{d}, TokenTable{d}, ViewTable{d}}
 }

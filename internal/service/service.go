@@ -30,6 +30,7 @@ import (
 	"cirque/internal/service/links"
 	"cirque/internal/service/once"
 	"cirque/internal/service/people"
+	"cirque/internal/service/places"
 	"cirque/internal/service/present"
 	"cirque/internal/service/proofs"
 	"cirque/internal/service/secrets"
@@ -68,6 +69,7 @@ type Stores struct {
 	Links     links.Store
 	Once      once.Store
 	People    people.Store
+	Places    places.Store
 	Proofs    proofs.Store
 	Secrets   secrets.Store
 	Snapshots snapshots.Store
@@ -117,6 +119,8 @@ type Config struct {
 	Prober Prober
 	// Sender sends notices; without it nobody is told of anything.
 	Sender alerts.Sender
+	// Places are read for packages of drivers; without it none are.
+	Places places.Ways
 	// Auditors take the audit elsewhere; without it nobody does.
 	Auditors audit.Sender
 	// Dir reads directories over LDAP; without it none are.
@@ -165,6 +169,7 @@ type Service struct {
 	Links        *links.Room
 	Once         *once.Room
 	People       *people.Room
+	Places       *places.Room
 	Proofs       *proofs.Room
 	Secrets      *secrets.Room
 	Snapshots    *snapshots.Room
@@ -252,6 +257,8 @@ func (s *Service) act(in Stores, cfg Config) {
 	s.Adopt = adopt.New(adopt.Config{Store: in.Adopt, Endpoints: in.Fleet, Present: p, Now: now, Drafts: s.Drafts,
 		Edits: s.Drafts})
 	s.Drivers = drivers.New(drivers.Config{Store: in.Drivers, Present: p, Now: now, Cases: s.Lineups, Fleet: s.Fleet})
+	s.Places = places.New(places.Config{Store: in.Places, Present: p, Log: log, Now: now, Ways: cfg.Places,
+		Packages: s.Drivers})
 	s.Proofs = proofs.New(proofs.Config{Store: in.Proofs, Present: p, Now: now, Queues: s.Lineups, Fleet: s.Fleet})
 	s.Continuity = continuity.New(continuity.Config{Store: in.Continuity, Endpoints: in.Endpoints, Present: p, Log: log,
 		Now: now, Prober: cfg.Prober, Snapshots: s.Snapshots, Rehearsals: s.Lineups, Readings: s.Stock, Fleet: s.Fleet,
@@ -272,7 +279,7 @@ func (s *Service) Run(ctx context.Context) {
 	for _, room := range []interface{ Workers() []worker.Worker }{s.Audit, s.Secrets, s.Identity,
 		drafts.Publisher{Room: s.Drafts}, s.Stock,
 		s.Fleet,
-		s.Adverts, s.People,
+		s.Adverts, s.People, s.Places,
 		s.Sources, s.Continuity, s.Alerts} {
 		all = append(all, room.Workers()...)
 	}

@@ -59,6 +59,7 @@ func Of(db *postgres.Store) service.Stores {
 			postgres.EndpointTable
 			postgres.PackageTable
 		}{db.Checkups, db.Endpoints, db.Packages},
+		Places: db.Places,
 		Enrolment: struct {
 			postgres.EnrolmentTable
 			postgres.EventTable

@@ -136,14 +136,17 @@ func (d *Dialer) Resolve(ctx context.Context, host string) (addresses []netip.Ad
 }
 
 // Client makes an HTTP client for a use, which follows no redirects and asks no proxy.
-func (d *Dialer) Client(use Use) *http.Client {
+func (d *Dialer) Client(use Use) *http.Client { return d.ClientTrusting(use, nil) }
+
+// ClientTrusting is Client with the authorities that it trusts, the system's where they are nil.
+func (d *Dialer) ClientTrusting(use Use, roots *x509.CertPool) *http.Client {
 	return &http.Client{
 		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
 		Transport: leased{&http.Transport{
 			DialContext: func(ctx context.Context, network, addr string) (net.Conn, error) {
 				return d.Dial(ctx, use, network, addr, Within)
 			},
-			TLSClientConfig:       &tls.Config{MinVersion: tls.VersionTLS12},
+			TLSClientConfig:       &tls.Config{MinVersion: tls.VersionTLS12, RootCAs: roots},
 			ResponseHeaderTimeout: AnswerWithin,
 			IdleConnTimeout:       30 * time.Second,
 			MaxIdleConnsPerHost:   2,

@@ -22,13 +22,15 @@ const (
 	LDAP Use = "LDAP"
 	Mail Use = "mail"
 	Post Use = "posting notices"
+	// Drivers is for fetching packages of drivers.
+	Drivers Use = "fetching drivers"
 	// Syslog is for the audit.
 	Syslog Use = "syslog"
 )
 
 // wellKnown are the ports below 1024 that each use has (IANA service names); above that any may be.
 var wellKnown = map[Use][]int{IPP: {80, 443, 631}, Raw: {515}, SNMP: {161}, LDAP: {389, 636}, Mail: {25, 465, 587},
-	Post: {80, 443}, Syslog: {601}}
+	Post: {80, 443}, Drivers: {80, 443}, Syslog: {601}}
 
 // others are the ports from 1024 on that belong to services which take what HTTP sends for their own (WHATWG Fetch,
 // section 2.9).
@@ -59,7 +61,8 @@ const askOperator = "whoever runs the service may allow it: cirque serve --allow
 
 // port judges a port.
 func (r *Rules) port(use Use, n int) error {
-	if n < 1024 && !slices.Contains(wellKnown[use], n) || (use == IPP || use == Post) && slices.Contains(others, n) {
+	web := use == IPP || use == Post || use == Drivers
+	if n < 1024 && !slices.Contains(wellKnown[use], n) || web && slices.Contains(others, n) {
 		return errOutgoing{fmt.Sprintf("port %d is not for %s", n, use), "write the port of the service that is meant"}
 	}
 	return nil

@@ -2,22 +2,18 @@ package drivers
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"fmt"
 	"io"
 	"slices"
 	"strings"
-	"sync"
-	"time"
 
 	"cirque/core/access"
-	"cirque/core/directory"
 	"cirque/core/driver"
 	"cirque/core/endpoint"
-	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
-	"cirque/core/lineup"
-	"cirque/core/rehearse"
 	"cirque/core/words"
 	"cirque/internal/service/present"
 )
@@ -28,6 +24,13 @@ func (s *Room) AddPackage(ctx context.Context, p *access.Principal, name, note s
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return driver.Package{}, false, err
 	}
+	sum := sha256.Sum256(archive)
+	return s.TakePackage(ctx, p.Name, name, note, archive, driver.Archive{SHA256: hex.EncodeToString(sum[:])}, dry)
+}
+
+// TakePackage is AddPackage for an author who may, and an archive of which it is known where it came from.
+func (s *Room) TakePackage(ctx context.Context, author, name, note string, archive []byte, from driver.Archive,
+	dry bool) (driver.Package, bool, error) {
 	if name = strings.TrimSpace(name); name == "" || len(name) > 200 {
 		return driver.Package{}, false, fault.New(fault.Invalid, "package-name", "give it a name that says what it is for",
 			"the package has no name")
@@ -42,7 +45,8 @@ func (s *Room) AddPackage(ctx context.Context, p *access.Principal, name, note s
 		return driver.Package{}, false, err
 	}
 	pkg := driver.Index(files)
-	pkg.Name, pkg.Note, pkg.Author, pkg.At = name, note, p.Name, s.now().UTC()
+	pkg.Name, pkg.Note, pkg.Author, pkg.At = name, note, author, s.now().UTC()
+	pkg.CameIn(from)
 	if len(pkg.Models) == 0 {
 		return pkg, false, fault.New(fault.Invalid, "package-empty", "give the unpacked driver, with its .inf or .ppd "+
 			"files; an installer is no package", "no set-up file in it names a printer").With(pkg.Problems)
@@ -55,7 +59,7 @@ func (s *Room) AddPackage(ctx context.Context, p *access.Principal, name, note s
 		return pkg, i >= 0, nil
 	}
 	known, err := s.store.AddPackage(ctx, pkg, files, event.Event{Kind: event.PackageAdded, Subject: name,
-		Author: p.Name}.Saying(
+		Author: author}.Saying(
 		"The driver package {name} was added: {names}", "name", name, "names", words.Count(len(pkg.Models), "name")).With(nil,
 		map[string]any{"name": name, "digest": pkg.Digest, "names": len(pkg.Models)}))
 	if err != nil {
@@ -63,7 +67,7 @@ func (s *Room) AddPackage(ctx context.Context, p *access.Principal, name, note s
 	}
 	s.present.Show(ctx, event.Signal{What: event.Drivers, Subject: pkg.Digest})
 	if known {
-		one, err := s.Package(ctx, p, pkg.Digest)
+		one, err := s.packageOf(ctx, pkg.Digest)
 		return one, true, err
 	}
 	return pkg, false, nil
@@ -82,6 +86,10 @@ func (s *Room) Package(ctx context.Context, p *access.Principal, digest string) 
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return driver.Package{}, err
 	}
+	return s.packageOf(ctx, digest)
+}
+
+func (s *Room) packageOf(ctx context.Context, digest string) (driver.Package, error) {
 	var out driver.Package
 	for _, k := range s.present.Stock().Packages {
 		if strings.HasPrefix(k.Digest, digest) && len(digest) >= 6 || k.Name == digest {
@@ -151,37 +159,6 @@ func (s *Room) writeFile(ctx context.Context, files []driver.Entry, path string,
 			return err
 		}
 	}
-}
-
-// DriverReport compares drivers, queues, machines and packages.
-func (s *Room) DriverReport(ctx context.Context, p *access.Principal) (driver.Report, error) {
-	if err := access.Check(p, access.ReadStock); err != nil {
-		return driver.Report{}, err
-	}
-	snap, st := s.present.View(), s.present.Stock()
-	doc := snap.Document()
-	demand, err := s.demand(ctx, snap)
-	if err != nil {
-		return driver.Report{}, err
-	}
-	out := driver.Report{Holdings: driver.Holdings(doc, st.Packages), Generic: []string{}, Unused: []string{}}
-	out.Matrix = driver.Matrix(doc, s.present.View().Platforms(doc), out.Holdings, func(queue, platform string) int {
-		return demand[rehearse.Wish{Queue: queue, Platform: platform}]
-	})
-	out.Unused, out.Superseded = driver.Unused(st.Packages, out.Holdings), driver.Superseded(st.Packages, out.Holdings)
-	if out.Trouble, err = s.trouble(ctx, doc, out.Holdings); err != nil {
-		return out, err
-	}
-	for _, q := range doc.Queues {
-		if len(q.Drivers) > 0 || q.Retired || len(q.Devices) != 1 {
-			continue
-		}
-		if r := st.Device(q.Devices[0]).Device; r != nil && r.Model != "" &&
-			len(driver.ForModel(st.Packages, r.Model)) > 0 {
-			out.Generic = append(out.Generic, q.Name)
-		}
-	}
-	return out, nil
 }
 
 // DriversFor lists the names that packages have for a model, the best fitting first; words narrow it.
@@ -264,35 +241,6 @@ func (s *Room) CompareNames(_ context.Context, p *access.Principal, a, b string)
 	return b, driver.Compare(a, b), nil
 }
 
-// trouble lists what endpoints could not install with a driver that is not driverless.
-func (s *Room) trouble(ctx context.Context, doc *estate.Document,
-	holdings []driver.Holding) ([]driver.Trouble, error) {
-	out := []driver.Trouble{}
-	all, err := s.cfg.Fleet.WithFailures(ctx)
-	if err != nil {
-		return out, err
-	}
-	known := map[string]driver.Holding{}
-	for _, h := range holdings {
-		known[h.Driver] = h
-	}
-	for _, e := range all {
-		r := e.Report()
-		remote := slices.ContainsFunc(r.Contexts, func(c lineup.Query) bool { return c.Host != nil })
-		for _, f := range r.Failures {
-			q, ok := doc.Find(estate.Ref{List: "queues", Name: f.Queue}).(*estate.Queue)
-			if !ok || q == nil || f.Step != "add" && f.Step != "change" {
-				continue
-			}
-			if d := driver.Choose(*q, r.Platform, known); d != "" && d != estate.Driverless {
-				out = append(out, driver.Trouble{Driver: d, Exact: known[d].Exact, Machine: r.Machine, Queue: f.Queue,
-					Says: f.Says, Since: f.Since, Remote: remote})
-			}
-		}
-	}
-	return out, nil
-}
-
 // DriversOn lists the drivers of endpoints: of one machine, or of all, and of them only one name where it is given.
 // What a driver consists of is said of a single machine.
 func (s *Room) DriversOn(ctx context.Context, p *access.Principal, machine,
@@ -353,43 +301,4 @@ func (s *Room) consistsOf(ctx context.Context, d *endpoint.DriverHere) error {
 	}
 	d.Package, d.SetUpFile, d.Files = k.Digest, m.SetUpFile, k.Needs(m)
 	return nil
-}
-
-// demandFresh is how long what demand counted is good, where endpoints may have reported since.
-const demandFresh = time.Minute
-
-// demand counts who receives which queue on which platform, once for an estate and a directory: it looks at everybody.
-func (s *Room) demand(ctx context.Context, snap *present.View) (rehearse.Demand, error) {
-	s.wanted.Lock()
-	defer s.wanted.Unlock()
-	if w := &s.wanted; w.demand != nil && w.estate == snap.World.Estate && w.directory == snap.World.Directory &&
-		s.now().Sub(w.made) < demandFresh {
-		return w.demand, nil
-	}
-	cases, err := s.cfg.Cases.Cases(ctx, snap)
-	if err != nil {
-		return nil, err
-	}
-	now, all := s.now().UTC(), rehearse.Demand{}
-	if err := s.present.Crew.Share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {
-		scratch := new(lineup.Scratch)
-		return func(from, to int) func() {
-			part := rehearse.Wanted(snap.World, cases.List, now, from, to, scratch)
-			return func() { all.Add(part) }
-		}
-	}); err != nil {
-		return nil, err
-	}
-	s.wanted.demand, s.wanted.estate, s.wanted.directory, s.wanted.made = all, snap.World.Estate,
-		snap.World.Directory, s.now()
-	return all, nil
-}
-
-// wanted keeps what demand counted last.
-type wanted struct {
-	sync.Mutex
-	demand    rehearse.Demand // nil before the first time
-	estate    *lineup.Estate
-	directory *directory.Directory
-	made      time.Time
 }

@@ -1127,6 +1127,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/drivers/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The places that drivers are fetched from, with what they offer in figures */
+        get: operations["driver-places"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drivers/places/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One place with each archive that it offered last, and what was fetched lately */
+        get: operations["driver-place"];
+        /** Try a place, and keep it */
+        put: operations["keep-driver-place"];
+        post?: never;
+        /** Forget a place; packages that came from it stay */
+        delete: operations["remove-driver-place"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drivers/places/{name}/fetches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Fetch an archive of a place, to keep it as a package or to look into it; it goes on in the background */
+        post: operations["fetch-drivers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drivers/places/{name}/fetches/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far a fetch is, and what is in the archive */
+        get: operations["driver-fetch"];
+        put?: never;
+        post?: never;
+        /** Stop a fetch; nothing of it is kept */
+        delete: operations["stop-driver-fetch"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drivers/places/{name}/looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask a place anew what it offers; each is asked once a day by itself */
+        post: operations["look-at-driver-place"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/drivers/print-results": {
         parameters: {
             query?: never;
@@ -4713,6 +4801,13 @@ export interface components {
             try: string;
             why: string;
         };
+        DriverArchive: {
+            /** @description Its path there. */
+            file?: string;
+            /** @description The place that it was fetched from; absent for what somebody brought. */
+            place?: string;
+            sha256: string;
+        };
         DriverCell: {
             /** @description The driver's name or driverless; empty where none fits. */
             driver: string;
@@ -4776,6 +4871,43 @@ export interface components {
             trays?: string[];
             two_sided: boolean;
         };
+        DriverFetch: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            code?: string;
+            details?: components["schemas"]["Detail"][];
+            /** @description It is only looked into. */
+            dry?: boolean;
+            /** Format: date-time */
+            ended?: string;
+            file: string;
+            fix?: string;
+            /**
+             * Format: int64
+             * @description Bytes so far.
+             */
+            got: number;
+            /** Format: int64 */
+            id: number;
+            /** @description The same files were kept already. */
+            known?: boolean;
+            /** @description What the package is to be called. */
+            name: string;
+            /** @description What is in it, without the list of files; once it is done. */
+            package?: components["schemas"]["DriverPackage"];
+            place: string;
+            says?: string;
+            /** @description What it has to come to. */
+            sha256: string;
+            /** @enum {string} */
+            state: "waiting" | "running" | "done" | "failed" | "stopped";
+            /**
+             * Format: int64
+             * @description Bytes in all, 0 while that is not known.
+             */
+            total: number;
+        };
         DriverFile: {
             /** Format: int64 */
             bytes: number;
@@ -4799,6 +4931,25 @@ export interface components {
              */
             state: "found" | "near" | "absent";
         };
+        DriverLook: {
+            /**
+             * Format: date-time
+             * @description When it answered last.
+             */
+            at: string;
+            error?: components["schemas"]["Detail"];
+            /** @description What is kept of it; views tell it by themselves. */
+            offers?: components["schemas"]["DriverOffer"][];
+            /**
+             * Format: int64
+             * @description Files in the list that are no zip archives.
+             */
+            others: number;
+            /** @description Lines of the list that cannot be read. */
+            problems?: components["schemas"]["Detail"][];
+            /** Format: date-time */
+            tried: string;
+        };
         DriverModel: {
             /** @description YYYY-MM-DD. */
             date?: string;
@@ -4821,7 +4972,33 @@ export interface components {
             set_up_file: string;
             version?: string;
         };
+        DriverOffer: {
+            /** @description Its path below the place's folder. */
+            file: string;
+            sha256: string;
+        };
+        DriverOffered: {
+            /** @description Its path below the place's folder. */
+            file: string;
+            /** @description What that is called. */
+            name?: string;
+            /**
+             * Format: int64
+             * @description How many exact names are in it; absent until it was fetched or looked into.
+             */
+            names?: number;
+            /** @description The digest of the package that is kept, or that was fetched before. */
+            package?: string;
+            sha256: string;
+            /**
+             * @description kept: these files are among the packages here; changed: what was fetched from here was another archive; new: neither.
+             * @enum {string}
+             */
+            state: "new" | "kept" | "changed";
+        };
         DriverPackage: {
+            /** @description The archives that these files came in, the latest last. */
+            archives?: components["schemas"]["DriverArchive"][];
             /** Format: date-time */
             at: string;
             author: string;
@@ -4840,6 +5017,27 @@ export interface components {
             note?: string;
             /** @description Set-up files that cannot be read, and what they lack. */
             problems?: components["schemas"]["Detail"][];
+        };
+        DriverPlaceView: {
+            /** @description It may be plain HTTP, where others can change what is fetched, and its checksums. */
+            allow_clear?: boolean;
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /** @description PEM; the system's authorities when absent. */
+            ca?: string;
+            /** Format: int64 */
+            changed: number;
+            fetches?: components["schemas"]["DriverFetch"][];
+            /** Format: int64 */
+            kept: number;
+            look: components["schemas"]["DriverLook"];
+            name: string;
+            /** Format: int64 */
+            new: number;
+            note?: string;
+            /** @description The folder, https://HOST/PATH/, with a file SHA256SUMS in it, as sha256sum writes one. */
+            url: string;
         };
         DriverReport: {
             /** @description Queues that still have no driver of their maker's, though a package knows their devices' model. */
@@ -6518,6 +6716,14 @@ export interface components {
             minutes: number;
             reason: string;
         };
+        NewFetch: {
+            /** @description Only look which names are in it; nothing is kept. */
+            dry?: boolean;
+            /** @description As the place lists it. */
+            file: string;
+            /** @description What the package is called here; the file's name when absent. */
+            name?: string;
+        };
         NewLink: {
             /** @description SOURCE/NAME, or NAME; the one that stands for the person. */
             a: string;
@@ -6543,6 +6749,17 @@ export interface components {
         NewPassword: {
             new: string;
             old: string;
+        };
+        NewPlace: {
+            /** @description It may be plain HTTP, where others can change what is fetched, and its checksums. */
+            allow_clear?: boolean;
+            /** @description PEM; the system's authorities when absent. */
+            ca?: string;
+            note?: string;
+            /** @description Only try it; nothing is kept. */
+            try?: boolean;
+            /** @description The folder, https://HOST/PATH/, with a file SHA256SUMS in it, as sha256sum writes one. */
+            url: string;
         };
         NewRequest: {
             queue: string;
@@ -7166,6 +7383,16 @@ export interface components {
              */
             total: number;
         };
+        PagePlaceView: {
+            items: components["schemas"]["DriverPlaceView"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
         PageProposal: {
             items: components["schemas"]["DirectoryProposal"][];
             /** @description What to give as after to have the next page; empty on the last one. */
@@ -7520,6 +7747,10 @@ export interface components {
             revisions: number[];
             /** @description At the console, that are open. */
             sessions: components["schemas"]["AccessSession"][];
+        };
+        PlaceOffers: {
+            offers: components["schemas"]["DriverOffered"][];
+            place: components["schemas"]["DriverPlaceView"];
         };
         Places: {
             /** @description Those of the queues that take no jobs at present. */
@@ -8006,7 +8237,7 @@ export interface components {
         Signal: {
             subject: string;
             /** @enum {string} */
-            what: "estate" | "directory" | "sources" | "live" | "access" | "enrolment" | "draft" | "endpoint" | "event" | "stock" | "drivers" | "lost";
+            what: "estate" | "directory" | "sources" | "live" | "access" | "enrolment" | "draft" | "endpoint" | "event" | "stock" | "drivers" | "driver-places" | "lost";
         };
         Snapshot: {
             /** Format: date-time */
@@ -12015,6 +12246,310 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "driver-places": {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PagePlaceView"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "driver-place": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOffers"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "keep-driver-place": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPlace"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOffers"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "remove-driver-place": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "fetch-drivers": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewFetch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriverFetch"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "driver-fetch": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path: {
+                name: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriverFetch"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "stop-driver-fetch": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                name: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "look-at-driver-place": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOffers"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };

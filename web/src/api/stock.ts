@@ -122,6 +122,32 @@ export const packagesQuery = () =>
       askAll((query) => api.GET("/api/v1/drivers/packages", { params: { query }, signal })),
   });
 
+export const placesQuery = () =>
+  queryOptions({
+    queryKey: ["places"],
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/drivers/places", { params: { query }, signal })),
+  });
+
+export const placeQuery = (name: string) =>
+  queryOptions({
+    queryKey: ["places", name],
+    queryFn: ({ signal }) =>
+      ask(api.GET("/api/v1/drivers/places/{name}", { params: { path: { name } }, signal })),
+  });
+
+export const fetchQuery = (name: string, id: number) =>
+  queryOptions({
+    queryKey: ["places", name, id],
+    queryFn: ({ signal }) =>
+      ask(
+        api.GET("/api/v1/drivers/places/{name}/fetches/{id}", {
+          params: { path: { name, id } },
+          signal,
+        }),
+      ),
+  });
+
 export const driverReportQuery = () =>
   queryOptions({
     queryKey: ["drivers", "report"],

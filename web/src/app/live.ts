@@ -43,7 +43,8 @@ const concerns: Record<Signal["what"], string[]> = {
   endpoint: ["subject", "overview", "duties"], // and the one endpoint, where it is shown
   event: ["events"],
   stock: ["stock"],
-  drivers: ["drivers", "stock"],
+  drivers: ["drivers", "stock", "places"],
+  "driver-places": ["places"],
   lost: [
     "faults",
     "snapshots",
@@ -62,6 +63,7 @@ const concerns: Record<Signal["what"], string[]> = {
     "search",
     "stock",
     "drivers",
+    "places",
     "sources",
     "access",
     "enrolment",

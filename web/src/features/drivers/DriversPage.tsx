@@ -8,9 +8,11 @@ import { DriverReport } from "./DriverReport";
 import { DriversOn } from "./DriversOn";
 import { Names } from "./Names";
 import { Packages } from "./Packages";
+import { Places } from "./Places";
 
 const sections = [
   ["", "Packages", "/drivers"],
+  ["places", "Places", "/drivers?show=places"],
   ["names", "Exact names", "/drivers?show=names"],
   ["compare", "Compare two names", "/drivers?show=compare"],
   ["report", "What lacks a driver", "/drivers?show=report"],
@@ -32,6 +34,7 @@ export function DriversPage() {
         <Sections label="Parts of this page" current={show} of={sections} />
       </div>
       {show === "" && <Packages list={packages.data} />}
+      {show === "places" && <Places />}
       {show === "names" && <Names packages={packages.data} />}
       {show === "compare" && <CompareNames />}
       {show === "endpoints" && <DriversOn />}
