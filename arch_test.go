@@ -102,7 +102,7 @@ var arrows = map[string][]string{
 	"internal/service/stock":     {"core", "internal/service/present", "internal/service/worker"},
 	"internal/service/views":     {"core"},
 	"internal/ca":                {"core", "internal/whole"},
-	"internal/probe": {"core", "standard", "internal/probe/dial", "internal/probe/ipp",
+	"internal/probe": {"core", "standard", "internal/probe/dial", "internal/probe/fetch", "internal/probe/ipp",
 		"internal/probe/snmp"},
 	"internal/probe/dial":   {"core"},
 	"internal/probe/ipp":    {"core", "standard", "internal/probe/dial"},

@@ -1,9 +1,12 @@
 package test
 
 import (
+	"fmt"
 	"os"
 	"strings"
 	"testing"
+
+	"cirque/internal/testkit"
 )
 
 // TestConsolePlaces: a place is tried as it is entered, its archives are looked into, kept and stopped on the way, and
@@ -22,11 +25,11 @@ func TestConsolePlaces(t *testing.T) {
 	p.see("Drivers are fetched from no place")
 	p.press("button", "Add a place")
 	p.fill("textbox", "Name", "yard")
-	p.fill("textbox", "Folder", "http://drivers.example/")
+	p.fill("textbox", "Folder, or spooler", "http://drivers.example/")
 	p.press("button", "Try it, and keep it")
 	p.see("others could change drivers on the way")
-	p.clear("textbox", "Folder")
-	p.fill("textbox", "Folder", url)
+	p.clear("textbox", "Folder, or spooler")
+	p.fill("textbox", "Folder, or spooler", url)
 	p.press("button", "Try it, and keep it")
 	p.see("is not trusted")
 	p.accessible()
@@ -60,4 +63,29 @@ func TestConsolePlaces(t *testing.T) {
 	p.goTo("/drivers?show=places")
 	p.press("button", "Forget it")
 	p.see("Drivers are fetched from no place")
+}
+
+// TestConsolePlaceOfSpooler: of the many drivers that a spooler brings along one is found by a word, and kept.
+func TestConsolePlaceOfSpooler(t *testing.T) {
+	t.Parallel()
+	all := map[string]string{"labels.ppd": strings.NewReplacer("MODEL", "Tarnhelm Label 2", "\"Skerrymark", "\"Tarnhelm").
+		Replace(plainPPD)}
+	for i := range 30 {
+		all[fmt.Sprintf("mono-%d.ppd", i)] = strings.ReplaceAll(plainPPD, "MODEL", fmt.Sprintf("Skerrymark Mono %d", 100+i))
+	}
+	spooler := testkit.NewUnixSpooler(t, true)
+	spooler.BringAlong(all)
+	s := startService(t)
+	s.must("driver", "place", "add", "quay", "--folder", spooler.URI)
+	p := consoleOf(t, s)
+	p.goTo("/drivers?show=places")
+	p.see("31 drivers: 31 new")
+	p.fill("searchbox", "Find", "label")
+	p.see("1 of 1 shown")
+	p.press("button", "Keep Tarnhelm Label 2 plain")
+	p.see("30 new, 0 changed, 1 kept")
+	p.look("place-of-spooler")
+	p.accessible()
+	p.press("link", "Exact names")
+	p.see("the spooler at quay")
 }

@@ -17,6 +17,7 @@ import (
 	"cirque/internal/apiclient"
 	"cirque/internal/cmdline"
 	"cirque/internal/sim"
+	"cirque/internal/testkit"
 )
 
 // slipArchive packs set-up information into a zip archive.
@@ -147,4 +148,46 @@ func TestPlaceArchive(t *testing.T) {
 	s.must("driver", "add", file)
 	contains(t, "offered", s.must("driver", "place", "add", "yard", "--folder", url, "--folder-ca", ca), "0 new, 0 changed, "+
 		"1 kept", "mine", fmt.Sprintf("%x", sha256.Sum256(b))[:12])
+}
+
+const plainPPD = `*PPD-Adobe: "4.3"
+*FormatVersion: "4.3"
+*FileVersion: "1.1"
+*LanguageVersion: English
+*LanguageEncoding: ISOLatin1
+*PCFileName: "MODEL.PPD"
+*Manufacturer: "Skerrymark"
+*Product: "(MODEL)"
+*ModelName: "MODEL"
+*ShortNickName: "MODEL plain"
+*NickName: "MODEL plain"
+*PSVersion: "(3010.000) 550"
+*DefaultPageSize: A4
+*PageSize A4: ""
+`
+
+// TestPlaceOfSpooler: what Debian's spooler brings along is listed by its exact names, picked from like any other, and
+// fetched as a package.
+func TestPlaceOfSpooler(t *testing.T) {
+	t.Parallel()
+	spooler := testkit.NewUnixSpooler(t, true)
+	spooler.BringAlong(map[string]string{"mono.ppd": strings.ReplaceAll(plainPPD, "MODEL", "Skerrymark Mono 40"),
+		"colour.ppd": strings.ReplaceAll(plainPPD, "MODEL", "Skerrymark Colour 20")})
+	s := startService(t)
+	contains(t, "added", s.must("driver", "place", "add", "quay", "--folder", spooler.URI), "2 drivers: 2 new",
+		"Skerrymark Mono 40 plain", "mono.ppd")
+	contains(t, "found", s.must("driver", "place", "show", "quay", "--find", "colour plain"), "Skerrymark Colour 20 plain")
+	names := s.must("driver", "names", "--model", "Skerrymark Mono 40", "--platform", "linux/x64")
+	contains(t, "picked from", names, "fits", "Skerrymark Mono 40 plain", "the spooler at quay")
+	contains(t, "looked into", s.must("driver", "place", "fetch", "quay", "Skerrymark Mono 40 plain", "--dry-run"),
+		"Skerrymark Mono 40 plain", "Nothing was kept")
+	contains(t, "kept", s.must("driver", "place", "fetch", "quay", "Skerrymark Mono 40 plain"), "Skerrymark Mono 40 plain")
+	contains(t, "shown", s.must("driver", "place", "show", "quay"), "1 new, 0 changed, 1 kept")
+	contains(t, "from a package now", s.must("driver", "names", "--model", "Skerrymark Mono 40"), "1 package; the spooler at quay")
+	contains(t, "misspelt", s.fails(cmdline.ExitUnknown, "driver", "place", "fetch", "quay", "Skerrymark Mono 40  plain"),
+		"write Skerrymark Mono 40 plain")
+
+	bare := testkit.NewUnixSpooler(t, true)
+	contains(t, "one that cannot list", s.fails(cmdline.ExitUnavailable, "driver", "place", "add", "yard", "--folder",
+		bare.URI), "cannot list its drivers")
 }

@@ -20,6 +20,7 @@ type Choice struct {
 	SetUpFile   string   `json:"set_up_file,omitempty"`
 	HardwareIDs []string `json:"hardware_ids,omitempty"`
 	Servers     []string `json:"servers" doc:"Servers that have a queue with it."`
+	Places      []string `json:"places,omitempty" doc:"Places whose spooler brings it along."`
 	Driver      string   `json:"driver,omitempty" doc:"The estate's driver of that name and platform."`
 	Fits        bool     `json:"fits" doc:"It is for the model asked about, by its name or hardware ids."`
 	Marked      bool     `json:"marked" doc:"The one to take where nothing speaks against it; with uses, for those in for."`
@@ -64,7 +65,12 @@ type Wanted struct {
 	Model, Platform string
 	Words           string // that all have to be in it
 	Uses            []Use  // what is printed
+	// Built are the names that spoolers bring along, with the places where they do.
+	Built map[string][]string
 }
+
+// builtFor is what a spooler's own descriptions of printers are for.
+const builtFor = "linux"
 
 // Choices lists names, those for the model first and among them the marked one: the page language that sessions and
 // drivers of the operating system agree on most, then the newest. on says which servers have a name.
@@ -109,10 +115,21 @@ func Choices(packages []Package, doc *estate.Document, on map[string][]string, w
 				Fits: FitsModel(Model{Exact: exact}, model)})
 		}
 	}
+	if platform == "" || fits(builtFor, platform) {
+		for exact, places := range wish.Built {
+			if narrow(append([]string{exact}, places...)...) && !slices.ContainsFunc(out, func(c Choice) bool {
+				return c.Exact == exact
+			}) {
+				out = append(out, Choice{Exact: exact, Platform: builtFor, Packages: []string{},
+					Fits: FitsModel(Model{Exact: exact}, model)})
+			}
+		}
+	}
 	for i := range out {
 		if out[i].Servers == nil {
 			out[i].Servers = []string{}
 		}
+		out[i].Places = wish.Built[out[i].Exact]
 		for _, d := range doc.Drivers {
 			if d.Exact == out[i].Exact && (d.Platform == out[i].Platform || out[i].Platform == "") {
 				out[i].Driver = d.Name

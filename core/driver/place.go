@@ -21,24 +21,32 @@ const SumsFile = "SHA256SUMS"
 
 // Limits of what a place says. A line has a checksum and a path.
 const (
-	MaxSums   = 1 << 20
-	MaxOffers = 2000
+	MaxSums       = 1 << 20
+	MaxOffers     = 2000
+	MaxCollection = 10_000 // drivers that a spooler brings along
 )
 
 // LookEvery is how often each place is looked at by itself.
 const LookEvery = 24 * time.Hour
 
 // A Place is where driver packages are fetched from: a folder at a URL, with zip archives and the list of their
-// checksums.
+// checksums; or the collection of drivers that a print server's spooler brings along.
 type Place struct {
 	Name       string `json:"name"`
-	URL        string `json:"url" doc:"The folder, https://HOST/PATH/, with a file SHA256SUMS in it, as sha256sum writes one."`
+	URL        string `json:"url" doc:"The folder, https://HOST/PATH/, with a file SHA256SUMS in it, as sha256sum writes one; or ipps://HOST/, whose spooler brings drivers along."`
 	CA         string `json:"ca,omitempty" doc:"PEM; the system's authorities when absent."`
-	AllowClear bool   `json:"allow_clear,omitempty" doc:"It may be plain HTTP, where others can change what is fetched, and its checksums."`
+	AllowClear bool   `json:"allow_clear,omitempty" doc:"It may be plain HTTP or IPP, where others can change what is fetched, and its checksums."`
 	Note       string `json:"note,omitempty"`
 
 	Author string    `json:"author"`
 	At     time.Time `json:"at"`
+}
+
+var placeSchemes = []string{"https", "http", "ipps", "ipp"}
+
+// BuiltIn says whether it is the collection that a spooler brings along.
+func (v Place) BuiltIn() bool {
+	return strings.HasPrefix(v.URL, "ipp:") || strings.HasPrefix(v.URL, "ipps:")
 }
 
 // Check brings a place into form, and says all that is wrong with it: an Invalid fault.
@@ -48,14 +56,18 @@ func (v *Place) Check() error {
 	v.URL = strings.TrimSpace(v.URL)
 	u, err := url.Parse(v.URL)
 	switch {
-	case err != nil || u.Hostname() == "" || u.Scheme != "https" && u.Scheme != "http":
-		complain("url", "it is no address of a folder", "write https://HOST/FOLDER/")
+	case err != nil || u.Hostname() == "" || !slices.Contains(placeSchemes, u.Scheme):
+		complain("url", "it is no address of a folder", "write https://HOST/FOLDER/, or ipps://HOST/ for a spooler's own")
 	case u.User != nil || u.RawQuery != "" || u.ForceQuery || u.Fragment != "":
 		complain("url", "it holds more than a host and a folder", "write https://HOST/FOLDER/, without sign-in or "+
 			"question mark")
-	case u.Scheme == "http" && !v.AllowClear && !name.Loopback(u.Hostname()):
-		complain("url", "others could change drivers on the way, and their checksums with them", "write https://, or allow "+
-			"plain HTTP for it")
+	case !strings.HasSuffix(u.Scheme, "s") && !v.AllowClear && !name.Loopback(u.Hostname()):
+		complain("url", "others could change drivers on the way, and their checksums with them", fmt.Sprintf("write "+
+			"%ss://, or allow for it what is not encrypted", u.Scheme))
+	case v.BuiltIn() && strings.Trim(u.Path, "/") != "":
+		complain("url", "a spooler's collection is no folder", "write "+u.Scheme+"://"+u.Host+"/")
+	case v.BuiltIn() && v.CA != "":
+		complain("ca", "a print server is trusted as wherever it is read", "leave it out")
 	default:
 		folder := path.Clean("/" + strings.TrimSuffix(u.Path, SumsFile))
 		u.Path, u.RawPath = strings.TrimSuffix(folder, "/")+"/", ""
@@ -85,10 +97,11 @@ func certificates(text string) bool {
 	}
 }
 
-// An Offer is an archive that a place lists.
+// An Offer is an archive that a place lists, or a driver that a spooler brings along.
 type Offer struct {
-	File   string `json:"file" doc:"Its path below the place's folder."`
-	SHA256 string `json:"sha256"`
+	File   string `json:"file" doc:"Its path below the place's folder, or the name under which the spooler has it."`
+	SHA256 string `json:"sha256,omitempty" doc:"Absent where a spooler brings it along."`
+	Title  string `json:"title,omitempty" doc:"The exact name of a driver that a spooler brings along."`
 }
 
 // ParseSums reads a list of checksums as sha256sum(1) writes it, with and without --tag: the zip archives in it, by
@@ -121,7 +134,7 @@ func ParseSums(b []byte) (offers []Offer, others int, problems []fault.Detail, e
 			return sortedOffers(offers), others, problems, nil
 		default:
 			seen[low] = i + 1
-			offers = append(offers, Offer{file, sum})
+			offers = append(offers, Offer{File: file, SHA256: sum})
 		}
 	}
 	if len(seen) == 0 {
@@ -204,10 +217,16 @@ type Inside struct {
 // Judge says of each offer of a place how it stands to the packages here; into are the archives that were looked into,
 // by checksum.
 func Judge(place string, offers []Offer, packages []Package, into map[string]Inside) []Offered {
-	bySum, byFile, byDigest := map[string]*Package{}, map[string]*Package{}, map[string]*Package{}
+	bySum, byFile, byDigest, byName := map[string]*Package{}, map[string]*Package{}, map[string]*Package{},
+		map[string]*Package{}
 	for i := range packages {
 		p := &packages[i]
 		byDigest[p.Digest] = p
+		for _, m := range p.Models {
+			if strings.HasSuffix(strings.ToLower(m.SetUpFile), ".ppd") {
+				byName[m.Exact] = p
+			}
+		}
 		for _, a := range p.Archives {
 			bySum[a.SHA256] = p
 			if a.Place == place {
@@ -221,7 +240,10 @@ func Judge(place string, offers []Offer, packages []Package, into map[string]Ins
 	for _, o := range offers {
 		v := Offered{Offer: o, State: OfferNew}
 		p := bySum[o.SHA256]
-		if inside, ok := into[o.SHA256]; ok {
+		if o.SHA256 == "" {
+			p = cmp.Or(byFile[o.File], byName[o.Title])
+		}
+		if inside, ok := into[o.SHA256]; ok && o.SHA256 != "" {
 			v.Names = &inside.Names
 			p = cmp.Or(p, byDigest[inside.Digest])
 		}

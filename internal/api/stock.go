@@ -120,22 +120,23 @@ type AddedPackage struct {
 
 // NewPlace is where drivers are fetched from.
 type NewPlace struct {
-	URL        string `json:"url" minLength:"1" maxLength:"1024" doc:"The folder, https://HOST/PATH/, with a file SHA256SUMS in it, as sha256sum writes one."`
+	URL        string `json:"url" minLength:"1" maxLength:"1024" doc:"The folder, https://HOST/PATH/, with a file SHA256SUMS in it, as sha256sum writes one; or ipps://HOST/, whose spooler brings drivers along."`
 	CA         string `json:"ca,omitempty" maxLength:"65536" doc:"PEM; the system's authorities when absent."`
-	AllowClear bool   `json:"allow_clear,omitempty" doc:"It may be plain HTTP, where others can change what is fetched, and its checksums."`
+	AllowClear bool   `json:"allow_clear,omitempty" doc:"It may be plain HTTP or IPP, where others can change what is fetched, and its checksums."`
 	Note       string `json:"note,omitempty" maxLength:"4096"`
 	Try        bool   `json:"try,omitempty" doc:"Only try it; nothing is kept."`
 }
 
-// PlaceOffers is a place with each archive that it lists.
+// PlaceOffers is a place with what it offers.
 type PlaceOffers struct {
 	Place  driver.PlaceView `json:"place"`
 	Offers []driver.Offered `json:"offers"`
+	Total  int              `json:"total" doc:"How many of what it offers have the words, shown or not."`
 }
 
 // NewFetch asks for an archive of a place.
 type NewFetch struct {
-	File string `json:"file" minLength:"1" maxLength:"400" doc:"As the place lists it."`
+	File string `json:"file" minLength:"1" maxLength:"400" doc:"As the place lists it, or the exact name of a driver that its spooler brings along."`
 	Name string `json:"name,omitempty" maxLength:"200" doc:"What the package is called here; the file's name when absent."`
 	Dry  bool   `json:"dry,omitempty" doc:"Only look which names are in it; nothing is kept."`
 }

@@ -22,7 +22,6 @@ import (
 	"cirque/internal/postgres/cluster"
 	"cirque/internal/probe"
 	"cirque/internal/probe/dial"
-	"cirque/internal/probe/fetch"
 	ldapclient "cirque/internal/probe/ldap"
 	mailclient "cirque/internal/probe/mail"
 	syslogclient "cirque/internal/probe/syslog"
@@ -188,7 +187,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	public := cmp.Or(o.PublicURL, scheme+"://"+ln.Addr().String())
 	svc, err := service.New(ctx, stores.Of(store), service.Config{Log: o.Log, Throwaway: o.Throwaway,
 		Printer: prober, Prober: prober,
-		Sender: mailclient.NewSender(out), Places: fetch.New(out), NoticesEvery: o.NoticesEvery, Dir: ldapclient.NewDir(out),
+		Sender: mailclient.NewSender(out), Places: probe.NewPlaces(out), NoticesEvery: o.NoticesEvery, Dir: ldapclient.NewDir(out),
 		Raster:     pwg.TextPage,
 		SecretKeys: key, Zone: zone, Now: o.Now, DHCP: reservations{}, ReadLDIF: ldapclient.ReadLDIF,
 		Health: o.Health || !o.Throwaway, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery,

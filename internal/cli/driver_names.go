@@ -43,6 +43,9 @@ func driverNamesCommand(r *root) *cobra.Command {
 				if len(x.Servers) > 0 {
 					from = append(from, strings.Join(x.Servers, ", "))
 				}
+				if len(x.Places) > 0 {
+					from = append(from, "the spooler at "+strings.Join(x.Places, ", "))
+				}
 				why := x.Why
 				if len(x.For) > 0 {
 					why = "for " + joined(x.For) + ": " + why

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"net/url"
 	"os"
 	"strings"
 	"time"
@@ -44,8 +45,15 @@ func driverPlaceCommand(r *root) *cobra.Command {
 				}
 			}
 		})
-	show := ask(r, "show NAME", "One place: each archive that it offers, and what was fetched lately", cmdline.Args(1, 1),
-		get[api.PlaceOffers](named(placesPath, "")), placeWriter(r))
+	var find string
+	var limit int
+	show := ask(r, "show NAME", "One place: what it offers, and what was fetched lately", cmdline.Args(1, 1),
+		func(c *cobra.Command, client *apiclient.Client, a []string) (api.PlaceOffers, error) {
+			return apiclient.Get[api.PlaceOffers](c.Context(), client, apiclient.Path(placesPath, a[0]),
+				url.Values{"find": {find}, "limit": {fmt.Sprint(limit)}})
+		}, placeWriter(r))
+	show.Flags().StringVar(&find, "find", "", "only what has these words in its name")
+	show.Flags().IntVar(&limit, "limit", 100, "how much of it to list")
 	look := ask(r, "look NAME", "Ask a place anew what it offers; each is asked once a day by itself", cmdline.Args(1, 1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (api.PlaceOffers, error) {
 			return apiclient.Post[api.PlaceOffers](c.Context(), client, apiclient.Path(placesPath, a[0])+"/looks", nil)
@@ -84,13 +92,14 @@ func placeAddCommand(r *root) *cobra.Command {
 	c.Long = `Try a place that drivers are fetched from, and keep it: a folder of zip archives on a web server, with
 the list of their checksums, which whoever keeps the place makes with
   sha256sum *.zip > ` + driver.SumsFile + `
-A place of that name is changed. Only https is taken, unless plain HTTP is allowed for it.`
+With ipps://HOST/ it is the collection of drivers that a print server's spooler brings along. A place
+of that name is changed. What is not encrypted is taken only where it is allowed.`
 	f := c.Flags()
 	f.StringVar(&in.URL, "folder", "", "the folder's `URL`: https://HOST/FOLDER/")
 	f.StringVar(&caFile, "folder-ca", "", "the authority of the web server's certificate, a PEM file; the system's when "+
 		"absent")
-	f.BoolVar(&in.AllowClear, "allow-clear", false, "take plain HTTP, where others can change drivers on the way, and "+
-		"their checksums")
+	f.BoolVar(&in.AllowClear, "allow-clear", false, "take plain HTTP or IPP, where others can change drivers on the "+
+		"way, and their checksums")
 	f.StringVar(&in.Note, "note", "", "a note that stays with it")
 	f.BoolVar(&in.Try, "dry-run", false, "only try it; nothing is kept")
 	_ = c.MarkFlagRequired("folder")
@@ -104,8 +113,12 @@ func placeWriter(r *root) func(w io.Writer, v api.PlaceOffers) {
 // writePlace writes what a place offers.
 func writePlace(r *root, w io.Writer, v api.PlaceOffers) {
 	p := v.Place
+	what := "archive"
+	if p.BuiltIn() {
+		what = "driver"
+	}
 	fmt.Fprintf(w, "%s: %s, %s: %d new, %d changed, %d kept. Looked at %s.\n", p.Name, p.URL,
-		words.Count(len(v.Offers), "archive"), p.New, p.Changed, p.Kept, ago(p.Look.At, time.Now()))
+		words.Count(p.New+p.Changed+p.Kept, what), p.New, p.Changed, p.Kept, ago(p.Look.At, time.Now()))
 	if p.Look.Error != nil {
 		fmt.Fprintf(w, "It failed %s: %s; %s.\n", ago(p.Look.Tried, time.Now()), p.Look.Error.What, p.Look.Error.Fix)
 	}
@@ -113,15 +126,26 @@ func writePlace(r *root, w io.Writer, v api.PlaceOffers) {
 		fmt.Fprintln(w, p.Note)
 	}
 	fmt.Fprintln(w)
-	t := r.table("FILE", "STATE", "NAMES", "PACKAGE", "SHA-256")
-	for _, o := range v.Offers {
-		names := "-"
-		if o.Names != nil {
-			names = fmt.Sprint(*o.Names)
+	if p.BuiltIn() {
+		t := r.table("EXACT NAME", "STATE", "PACKAGE", "THERE AS")
+		for _, o := range v.Offers {
+			t.add(r.exact(o.Title), o.State, o.Name, o.File)
 		}
-		t.add(o.File, o.State, names, o.Name, o.SHA256[:12])
+		t.write(w)
+	} else {
+		t := r.table("FILE", "STATE", "NAMES", "PACKAGE", "SHA-256")
+		for _, o := range v.Offers {
+			names := "-"
+			if o.Names != nil {
+				names = fmt.Sprint(*o.Names)
+			}
+			t.add(o.File, o.State, names, o.Name, o.SHA256[:min(12, len(o.SHA256))])
+		}
+		t.write(w)
 	}
-	t.write(w)
+	if len(v.Offers) < v.Total {
+		fmt.Fprintf(w, "%d of %d are listed: see --find and --limit.\n", len(v.Offers), v.Total)
+	}
 	if p.Look.Others > 0 {
 		fmt.Fprintf(w, "%s no zip %s, and left.\n", words.Count(p.Look.Others, "other file is", "other files are"),
 			map[bool]string{true: "archive", false: "archives"}[p.Look.Others == 1])

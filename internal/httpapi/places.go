@@ -2,6 +2,8 @@ package httpapi
 
 import (
 	"context"
+	"slices"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -9,23 +11,48 @@ import (
 	"cirque/internal/api"
 )
 
+// mostOffers is how much of what a place offers is shown where nobody says.
+const mostOffers = 1000
+
+// offersOf narrows what a place offers by words.
+func offersOf(v driver.PlaceView, list []driver.Offered, find string, limit int) api.PlaceOffers {
+	words := strings.Fields(strings.ToLower(find))
+	out := api.PlaceOffers{Place: v, Offers: []driver.Offered{}}
+	for _, o := range list {
+		text := strings.ToLower(o.File + " " + o.Title + " " + o.Name)
+		if slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(text, w) }) {
+			continue
+		}
+		if out.Total++; len(out.Offers) < limit {
+			out.Offers = append(out.Offers, o)
+		}
+	}
+	return out
+}
+
 func placesRoutes(s *server, a huma.API) {
 	const base = "/api/v1/drivers/places"
 	type named struct {
 		Name string `path:"name" maxLength:"63"`
 	}
 	offers := func(v driver.PlaceView, list []driver.Offered, err error) (*out[api.PlaceOffers], error) {
-		return &out[api.PlaceOffers]{api.PlaceOffers{Place: v, Offers: list}}, err
+		return &out[api.PlaceOffers]{offersOf(v, list, "", mostOffers)}, err
+	}
+	type seek struct {
+		Name  string `path:"name" maxLength:"63"`
+		Find  string `query:"find" maxLength:"256" doc:"Words that all have to be in the name or the file's."`
+		Limit int    `query:"limit" minimum:"1" maximum:"10000" default:"1000"`
 	}
 	route(s, a, "GET", base, "driver-places", "The places that drivers are fetched from, with what they offer in figures",
 		small, func(ctx context.Context, in *Paging) (paged[driver.PlaceView], error) {
 			list, err := s.svc.Places.Places(ctx, principalOf(ctx))
 			return items(*in, list, err, func(v *driver.PlaceView) string { return v.Name })
 		})
-	route(s, a, "GET", base+"/{name}", "driver-place", "One place with each archive that it offered last, and what was "+
-		"fetched lately", small, func(ctx context.Context, in *named) (*out[api.PlaceOffers], error) {
-		return offers(s.svc.Places.Place(ctx, principalOf(ctx), in.Name))
-	})
+	route(s, a, "GET", base+"/{name}", "driver-place", "One place with what it offered last, and what was fetched lately",
+		small, func(ctx context.Context, in *seek) (*out[api.PlaceOffers], error) {
+			v, list, err := s.svc.Places.Place(ctx, principalOf(ctx), in.Name)
+			return &out[api.PlaceOffers]{offersOf(v, list, in.Find, in.Limit)}, err
+		})
 	type keep struct {
 		Name string `path:"name" maxLength:"63"`
 		Body api.NewPlace

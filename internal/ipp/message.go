@@ -36,6 +36,8 @@ const (
 	DeleteQueue     Op = 0x4004
 	SetDefaultQueue Op = 0x400a
 	ListAttached    Op = 0x400b // what its backends find; here only what is plugged in
+	ListDrivers     Op = 0x400c // the descriptions of printers (PPD) that it brings along
+	GetDriver       Op = 0x400f // one of them
 )
 
 // A Status is a response's outcome (RFC 8011, appendix B).

@@ -171,7 +171,7 @@ func (s PlaceTable) Fetches(ctx context.Context, place string, most int) ([]driv
 // LookedInto tells what was found in archives that were fetched, by checksum.
 func (s PlaceTable) LookedInto(ctx context.Context) (map[string]driver.Inside, error) {
 	rows, err := s.pool.Query(ctx, "SELECT DISTINCT ON (sha256) sha256, body->'package'->>'digest', "+
-		"jsonb_array_length(body->'package'->'models') FROM driver_fetch WHERE state = 'done' ORDER BY sha256, id DESC")
+		"jsonb_array_length(body->'package'->'models') FROM driver_fetch WHERE state = 'done' AND sha256 <> '' ORDER BY sha256, id DESC")
 	if err != nil {
 		return nil, translate(err)
 	}
@@ -179,6 +179,22 @@ func (s PlaceTable) LookedInto(ctx context.Context) (map[string]driver.Inside, e
 	var sum string
 	var in driver.Inside
 	_, err = pgx.ForEachRow(rows, []any{&sum, &in.Digest, &in.Names}, func() error { out[sum] = in; return nil })
+	return out, translate(err)
+}
+
+// BuiltIn gives the names of drivers that spoolers bring along, each with the places where they do, by name.
+func (s PlaceTable) BuiltIn(ctx context.Context) (map[string][]string, error) {
+	rows, err := s.pool.Query(ctx, "SELECT DISTINCT o->>'title', p.name FROM driver_place AS p, "+
+		"jsonb_array_elements(p.look->'offers') AS o WHERE p.body->>'url' LIKE 'ipp%' ORDER BY 2")
+	if err != nil {
+		return nil, translate(err)
+	}
+	out := map[string][]string{}
+	var exact, place string
+	_, err = pgx.ForEachRow(rows, []any{&exact, &place}, func() error {
+		out[exact] = append(out[exact], place)
+		return nil
+	})
 	return out, translate(err)
 }
 

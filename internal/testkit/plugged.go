@@ -9,10 +9,10 @@ import (
 	"testing"
 )
 
-// finder gives the spooler's program that asks its backends what they find: the system's, or that of make setup.
-func finder(t testing.TB) string {
+// program gives a program of the spooler's whole package: the system's, or that of make setup.
+func program(t testing.TB, name string) string {
 	t.Helper()
-	const at = "usr/lib/cups/daemon/cups-deviced"
+	at := "usr/lib/cups/daemon/" + name
 	if _, err := os.Stat("/" + at); err == nil {
 		return "/" + at
 	}
@@ -22,7 +22,7 @@ func finder(t testing.TB) string {
 			return f
 		}
 	}
-	t.Fatal("the spooler cannot look what is plugged in: make setup")
+	t.Fatalf("the spooler lacks %s: make setup", name)
 	return ""
 }
 
@@ -35,31 +35,61 @@ func isFile(at string) bool {
 // spooler's own backends do, and writes what is printed into a file, whose path Plug gives. The spooler starts anew.
 func (s *UnixSpooler) Plug(uri, model, id string) (printed string) {
 	s.t.Helper()
-	s.Stop(syscall.SIGTERM)
-	must := func(err error) {
-		s.t.Helper()
-		if err != nil {
-			s.t.Fatal(err)
-		}
-	}
-	bin, at := filepath.Join(s.dir, "bin"), filepath.Join(s.dir, "plugged")
-	must(os.MkdirAll(filepath.Join(bin, "backend"), 0o755))
-	must(os.MkdirAll(at, 0o755))
-	must(os.Chmod(at, 0o777)) // run as root, it sends as another account
-	must(os.MkdirAll(filepath.Join(bin, "daemon"), 0o755))
-	must(os.Symlink("/usr/lib/cups/notifier", filepath.Join(bin, "notifier")))
-	must(os.Symlink("/usr/lib/cups/daemon/cups-exec", filepath.Join(bin, "daemon", "cups-exec")))
-	must(os.Symlink(finder(s.t), filepath.Join(bin, "daemon", "cups-deviced")))
+	bin, at := s.programs("cups-deviced"), filepath.Join(s.dir, "plugged")
+	s.must(os.MkdirAll(at, 0o755))
+	s.must(os.Chmod(at, 0o777)) // run as root, it sends as another account
 	printed = filepath.Join(at, "printed")
 	scheme, _, _ := strings.Cut(uri, ":")
-	must(os.WriteFile(filepath.Join(bin, "backend", scheme), []byte(fmt.Sprintf(`#!/bin/sh
+	s.must(os.WriteFile(filepath.Join(bin, "backend", scheme), []byte(fmt.Sprintf(`#!/bin/sh
 [ $# -eq 0 ] && { echo 'direct %s "%s" "%s" "%s" ""'; exit 0; }
 cat "${6:--}" >> '%s'
 `, uri, model, model, id, printed)), 0o755))
-	conf := filepath.Join(s.dir, "cups-files.conf")
-	b, err := os.ReadFile(conf)
-	must(err)
-	must(os.WriteFile(conf, append(b, "ServerBin "+bin+"\n"...), 0o644))
 	s.Start()
 	return printed
+}
+
+// BringAlong has the spooler bring descriptions of printers (PPD) along, by the names of their files. It starts anew.
+func (s *UnixSpooler) BringAlong(descriptions map[string]string) {
+	s.t.Helper()
+	s.programs("cups-driverd")
+	data := filepath.Join(s.dir, "data")
+	s.must(os.MkdirAll(filepath.Join(data, "model"), 0o755))
+	s.must(os.Symlink("/usr/share/cups/mime", filepath.Join(data, "mime")))
+	for name, text := range descriptions {
+		s.must(os.WriteFile(filepath.Join(data, "model", name), []byte(text), 0o644))
+	}
+	s.configure("DataDir " + data)
+	s.Start()
+}
+
+// programs stops the spooler and gives it a folder of programs of its own, with some of the whole package.
+func (s *UnixSpooler) programs(names ...string) (bin string) {
+	s.t.Helper()
+	s.Stop(syscall.SIGTERM)
+	bin = filepath.Join(s.dir, "bin")
+	s.must(os.MkdirAll(filepath.Join(bin, "backend"), 0o755))
+	s.must(os.MkdirAll(filepath.Join(bin, "daemon"), 0o755))
+	s.must(os.Symlink("/usr/lib/cups/notifier", filepath.Join(bin, "notifier")))
+	s.must(os.Symlink("/usr/lib/cups/daemon/cups-exec", filepath.Join(bin, "daemon", "cups-exec")))
+	for _, n := range names {
+		s.must(os.Symlink(program(s.t, n), filepath.Join(bin, "daemon", n)))
+	}
+	s.configure("ServerBin " + bin)
+	return bin
+}
+
+// configure adds a line to what says where the spooler's files are.
+func (s *UnixSpooler) configure(line string) {
+	s.t.Helper()
+	conf := filepath.Join(s.dir, "cups-files.conf")
+	b, err := os.ReadFile(conf)
+	s.must(err)
+	s.must(os.WriteFile(conf, append(b, line+"\n"...), 0o644))
+}
+
+func (s *UnixSpooler) must(err error) {
+	s.t.Helper()
+	if err != nil {
+		s.t.Fatal(err)
+	}
 }

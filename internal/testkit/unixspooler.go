@@ -99,9 +99,14 @@ func (s *UnixSpooler) Start() {
 	go func(cmd *exec.Cmd, done chan error) { done <- cmd.Wait(); _ = out.Close() }(s.cmd, s.done)
 	// another process, that tells nobody when it is ready
 	for deadline := time.Now().Add(20 * time.Second); ; time.Sleep(20 * time.Millisecond) {
-		conn, err := net.Dial("tcp", fmt.Sprintf("127.0.0.1:%d", s.Port))
-		if err == nil {
+		var conn net.Conn
+		for _, at := range [][2]string{{"tcp", fmt.Sprintf("127.0.0.1:%d", s.Port)}, {"unix", s.Socket}} {
+			if conn, err = net.Dial(at[0], at[1]); err != nil {
+				break
+			}
 			_ = conn.Close()
+		}
+		if err == nil {
 			return
 		}
 		if time.Now().After(deadline) {

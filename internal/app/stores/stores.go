@@ -58,7 +58,8 @@ func Of(db *postgres.Store) service.Stores {
 			postgres.CheckupTable
 			postgres.EndpointTable
 			postgres.PackageTable
-		}{db.Checkups, db.Endpoints, db.Packages},
+			postgres.PlaceTable
+		}{db.Checkups, db.Endpoints, db.Packages, db.Places},
 		Places: db.Places,
 		Enrolment: struct {
 			postgres.EnrolmentTable

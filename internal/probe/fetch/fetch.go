@@ -38,11 +38,15 @@ var errStill = errors.New("nothing came for a while")
 // New makes one whose connections a dialer makes; a nil one goes anywhere.
 func New(d *dial.Dialer) *Fetcher { return &Fetcher{d, still} }
 
-// Sums reads the list of a place.
-func (f *Fetcher) Sums(ctx context.Context, v driver.Place) ([]byte, error) {
+// Look reads the list of a place.
+func (f *Fetcher) Look(ctx context.Context, v driver.Place) (l driver.Look, err error) {
 	ctx, cancel := context.WithTimeout(ctx, sumsWithin)
 	defer cancel()
-	return f.get(ctx, v, driver.SumsFile, driver.MaxSums, func(int64, int64) {})
+	b, err := f.get(ctx, v, driver.SumsFile, driver.MaxSums, func(int64, int64) {})
+	if err == nil {
+		l.Offers, l.Others, l.Problems, err = driver.ParseSums(b)
+	}
+	return l, err
 }
 
 // Archive reads an archive of a place, and tells how far it is; total is 0 where the place does not say.
@@ -99,6 +103,8 @@ func (f *Fetcher) get(ctx context.Context, v driver.Place, file string, most int
 	switch _, err := io.Copy(&b, io.LimitReader(came, most+1)); {
 	case errors.Is(context.Cause(ctx), errStill):
 		return nil, fault.New(fault.Unavailable, "silent", "try again", "%s fell silent in the middle of %s", u.Host, file)
+	case ctx.Err() != nil: // what looks like the end may be the other side's, which saw that nobody reads on
+		return nil, explain(u.Host, ctx.Err())
 	case err != nil:
 		return nil, explain(u.Host, err)
 	case int64(b.Len()) > most:

@@ -35,7 +35,7 @@ func TestFetch(t *testing.T) {
 	v := place(t, func(w http.ResponseWriter, r *http.Request) {
 		switch r.URL.Path {
 		case "/makers/SHA256SUMS":
-			fmt.Fprint(w, "list")
+			fmt.Fprintf(w, "%064d  a.zip\n", 1)
 		case "/makers/new/a (2).zip":
 			w.Header().Set("Content-Length", fmt.Sprint(len(data)))
 			_, _ = w.Write(data)
@@ -46,8 +46,8 @@ func TestFetch(t *testing.T) {
 			t.Errorf("asked for %s", r.URL.Path)
 		}
 	})
-	if b, err := New(nil).Sums(t.Context(), v); err != nil || string(b) != "list" {
-		t.Errorf("%q %v", b, err)
+	if l, err := New(nil).Look(t.Context(), v); err != nil || len(l.Offers) != 1 || l.Offers[0].File != "a.zip" {
+		t.Errorf("%+v %v", l, err)
 	}
 	for file, want := range map[string]int64{"new/a (2).zip": int64(len(data)), "length-untold.zip": 0} {
 		last, first := int64(0), int64(-1)
@@ -94,7 +94,7 @@ func TestRefused(t *testing.T) {
 				}
 			}
 		})
-		_, err := New(nil).Sums(t.Context(), v)
+		_, err := New(nil).Look(t.Context(), v)
 		if f := fault.As(err); f == nil || f.Code != want || f.Fix == "" || strings.Contains(f.What+f.Fix, "secret") {
 			t.Errorf("%s: %v", file, err)
 		}
@@ -106,13 +106,13 @@ func TestUntrusted(t *testing.T) {
 	t.Parallel()
 	v := place(t, func(http.ResponseWriter, *http.Request) {})
 	v.CA = ""
-	_, err := New(nil).Sums(t.Context(), v)
+	_, err := New(nil).Look(t.Context(), v)
 	if f := fault.As(err); f == nil || f.Code != "certificate" || !strings.Contains(f.Fix, "authority") {
 		t.Error(err)
 	}
 	s := httptest.NewServer(http.NotFoundHandler())
 	defer s.Close()
-	_, err = New(nil).Sums(t.Context(), driver.Place{URL: strings.Replace(s.URL, "http:", "https:", 1)})
+	_, err = New(nil).Look(t.Context(), driver.Place{URL: strings.Replace(s.URL, "http:", "https:", 1)})
 	if f := fault.As(err); f == nil || f.Code != "not-tls" || strings.Contains(f.Fix, "ipp") {
 		t.Error(err)
 	}
@@ -131,7 +131,7 @@ func TestUntrusted(t *testing.T) {
 			_ = c.Close()
 		}
 	}()
-	_, err = New(nil).Sums(t.Context(), driver.Place{URL: "http://" + ln.Addr().String() + "/"})
+	_, err = New(nil).Look(t.Context(), driver.Place{URL: "http://" + ln.Addr().String() + "/"})
 	if f := fault.As(err); f == nil || f.Code != "not-web" && f.Code != "broke-off" || strings.Contains(f.What+f.Fix, "IPP") {
 		t.Error(err)
 	}

@@ -79,7 +79,8 @@ type asking struct {
 	key        *stock.Key // a sign-in, used where one is asked for
 	header     int        // limits on the answer; those of ipp where zero
 	attributes int
-	signed     bool // with the sign-in at once
+	signed     bool    // with the sign-in at once
+	document   *[]byte // takes the document that follows the answer, if there is one
 }
 
 // exchange sends one request, with a document where body is not nil.
@@ -168,13 +169,16 @@ func (c *Client) exchange(ctx context.Context, uri string, req ipp.Message, body
 		return ipp.Message{}, fault.New(fault.Unavailable, "not-ipp", "check the port and the path in the URI",
 			"%s answers as no IPP service does", u.Host)
 	}
-	m, _, err := ipp.ParseWithin(answer, how.header, how.attributes)
+	m, rest, err := ipp.ParseWithin(answer, how.header, how.attributes)
 	if err != nil || m.ID != req.ID {
 		return ipp.Message{}, fault.New(fault.Unavailable, "not-ipp", "check the path in the URI", "%s does not speak IPP",
 			u.Host).Because(err)
 	}
 	if s := ipp.Status(m.Code); !s.Successful() {
 		return m, refusal(u.Host, s, m.Text(ipp.OperationGroup, "status-message"))
+	}
+	if how.document != nil {
+		*how.document = rest
 	}
 	return m, nil
 }

@@ -47,6 +47,10 @@ func (s *shelf) AddPackage(_ context.Context, p driver.Package, files []driver.F
 	return false, nil
 }
 
+func (s *shelf) BuiltIn(context.Context) (map[string][]string, error) {
+	return map[string][]string{"Skerrymark Mono 40 plain": {"quay"}}, nil
+}
+
 func (s *shelf) PackageFiles(_ context.Context, digest string) ([]driver.Entry, error) {
 	return s.of[digest], nil
 }
@@ -268,7 +272,8 @@ func TestNames(t *testing.T) {
 	}
 	list, total, err := r.DriversFor(t.Context(), keeper, driver.Wanted{Model: "Skerrymark Mono 40",
 		Platform: "linux/x64"}, 10)
-	if err != nil || total != 1 || !list[0].Fits || list[0].Driver != "mono-ps" {
+	if err != nil || total != 2 || !list[0].Fits || list[0].Driver != "mono-ps" ||
+		!list[1].Fits || len(list[1].Places) != 1 || list[1].Marked {
 		t.Errorf("%+v %d %v", list, total, err)
 	}
 	if _, alternatives, err := r.Alternatives(t.Context(), keeper, "attic", "", ""); !fault.Is(err, fault.Unknown) {

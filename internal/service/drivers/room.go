@@ -17,6 +17,8 @@ import (
 
 // A Store is what is needed of the store.
 type Store interface {
+	// BuiltIn gives the names that spoolers bring along, with the places where they do.
+	BuiltIn(ctx context.Context) (map[string][]string, error)
 	AddPackage(ctx context.Context, p driver.Package, files []driver.File, e event.Event) (known bool, err error)
 	Endpoint(ctx context.Context, machine string) (endpoint.Record, error)
 	FileChunk(ctx context.Context, sum string, n int) ([]byte, error)

@@ -21,13 +21,9 @@ func (s *Room) look(ctx context.Context, v driver.Place) (driver.Look, error) {
 	if err != nil {
 		return driver.Look{}, err
 	}
-	b, err := w.Sums(ctx, v)
+	l, err := w.Look(ctx, v)
 	if err != nil {
 		return driver.Look{}, err
-	}
-	l := driver.Look{}
-	if l.Offers, l.Others, l.Problems, err = driver.ParseSums(b); err != nil {
-		return l, err
 	}
 	words.Clean(&l)
 	l.At = s.cfg.Now().UTC()
@@ -164,11 +160,11 @@ func (s *Room) Fetch(ctx context.Context, p *access.Principal, place, file, call
 	if err != nil {
 		return driver.Fetch{}, err
 	}
-	i := slices.IndexFunc(v.Look.Offers, func(o driver.Offer) bool { return o.File == file })
+	i := slices.IndexFunc(v.Look.Offers, func(o driver.Offer) bool { return o.File == file || o.Title == file })
 	if i < 0 {
 		files := make([]string, len(v.Look.Offers))
 		for i, o := range v.Look.Offers {
-			files[i] = o.File
+			files[i] = cmp.Or(o.Title, o.File)
 		}
 		fix := "see cirque driver place show " + place + ", or look again: cirque driver place look " + place
 		if near := driver.Nearest(file, files); near != "" {
@@ -176,8 +172,10 @@ func (s *Room) Fetch(ctx context.Context, p *access.Principal, place, file, call
 		}
 		return driver.Fetch{}, fault.New(fault.Unknown, "offer-unknown", fix, "the place %s offers no %q", place, file)
 	}
+	o := v.Look.Offers[i]
+	file = o.File
 	if called = strings.TrimSpace(called); called == "" {
-		called = strings.TrimSuffix(path.Base(file), path.Ext(file))
+		called = cmp.Or(o.Title, strings.TrimSuffix(path.Base(file), path.Ext(file)))
 	}
 	if len(called) > 200 {
 		called = called[:200]
@@ -186,7 +184,7 @@ func (s *Room) Fetch(ctx context.Context, p *access.Principal, place, file, call
 	if dry {
 		what = "to be looked into"
 	}
-	return s.store.AddFetch(ctx, driver.Fetch{Place: place, File: file, SHA256: v.Look.Offers[i].SHA256, Dry: dry,
+	return s.store.AddFetch(ctx, driver.Fetch{Place: place, File: file, SHA256: o.SHA256, Dry: dry,
 		Name: called, Author: p.Name}, event.Event{Kind: event.FetchBegan, Subject: place, Author: p.Name}.Saying(
 		"{file} is fetched from {place}, {what}", "file", file, "place", place, "what", what))
 }

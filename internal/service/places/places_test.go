@@ -45,11 +45,14 @@ func (y *yard) list() (b []byte) {
 	return b
 }
 
-func (y *yard) Sums(context.Context, driver.Place) ([]byte, error) {
+func (y *yard) Look(context.Context, driver.Place) (l driver.Look, err error) {
 	y.mu.Lock()
 	defer y.mu.Unlock()
 	y.asked++
-	return y.list(), y.fails
+	if err = y.fails; err == nil {
+		l.Offers, l.Others, l.Problems, err = driver.ParseSums(y.list())
+	}
+	return l, err
 }
 
 func (y *yard) askedSoFar() int {

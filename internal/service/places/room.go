@@ -32,11 +32,11 @@ type Store interface {
 
 // Ways reach places.
 type Ways interface {
-	// Sums reads the list of a place: driver.MaxSums bytes at most.
-	Sums(ctx context.Context, v driver.Place) ([]byte, error)
+	// Look lists what a place offers.
+	Look(ctx context.Context, v driver.Place) (driver.Look, error)
 	// Archive reads an archive: driver.MaxArchive bytes at most. It tells how far it is, total being 0 where the place
 	// does not say.
-	Archive(ctx context.Context, v driver.Place, file string, tell func(got, total int64)) ([]byte, error)
+	Archive(ctx context.Context, v driver.Place, file string, reached func(got, total int64)) ([]byte, error)
 }
 
 // Config of a Room.
@@ -130,7 +130,7 @@ func (s *Room) Places(ctx context.Context, p *access.Principal) ([]driver.PlaceV
 // latest is how many fetches are shown with a place.
 const latest = 20
 
-// Place gives one place, each archive that it offers, and the latest fetches.
+// Place gives one place, what it offers, and the latest fetches.
 func (s *Room) Place(ctx context.Context, p *access.Principal, name string) (v driver.PlaceView, list []driver.Offered,
 	err error) {
 	if err := access.Check(p, access.ReadStock); err != nil {

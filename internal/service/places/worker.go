@@ -129,7 +129,10 @@ func (s *Room) take(ctx context.Context, f driver.Fetch, tell func(got, total in
 	if err != nil {
 		return p, false, err
 	}
-	if sum := sha256.Sum256(b); hex.EncodeToString(sum[:]) != f.SHA256 {
+	sum := sha256.Sum256(b)
+	if is := hex.EncodeToString(sum[:]); f.SHA256 == "" {
+		f.SHA256 = is // a spooler tells of none
+	} else if is != f.SHA256 {
 		return p, false, fault.New(fault.Invalid, "checksum-differs", "look at the place again, and fetch it again; if it "+
 			"stays so, ask whoever keeps the place", "%s of %s is not what its checksum says: nothing of it is kept", f.File,
 			f.Place)

@@ -1151,7 +1151,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One place with each archive that it offered last, and what was fetched lately */
+        /** One place with what it offered last, and what was fetched lately */
         get: operations["driver-place"];
         /** Try a place, and keep it */
         put: operations["keep-driver-place"];
@@ -4845,6 +4845,8 @@ export interface components {
             marked: boolean;
             /** @description Digests. */
             packages: string[];
+            /** @description Places whose spooler brings it along. */
+            places?: string[];
             /** @description Empty where only a server has it. */
             platform?: string;
             /** @description Servers that have a queue with it. */
@@ -4973,12 +4975,15 @@ export interface components {
             version?: string;
         };
         DriverOffer: {
-            /** @description Its path below the place's folder. */
+            /** @description Its path below the place's folder, or the name under which the spooler has it. */
             file: string;
-            sha256: string;
+            /** @description Absent where a spooler brings it along. */
+            sha256?: string;
+            /** @description The exact name of a driver that a spooler brings along. */
+            title?: string;
         };
         DriverOffered: {
-            /** @description Its path below the place's folder. */
+            /** @description Its path below the place's folder, or the name under which the spooler has it. */
             file: string;
             /** @description What that is called. */
             name?: string;
@@ -4989,12 +4994,15 @@ export interface components {
             names?: number;
             /** @description The digest of the package that is kept, or that was fetched before. */
             package?: string;
-            sha256: string;
+            /** @description Absent where a spooler brings it along. */
+            sha256?: string;
             /**
              * @description kept: these files are among the packages here; changed: what was fetched from here was another archive; new: neither.
              * @enum {string}
              */
             state: "new" | "kept" | "changed";
+            /** @description The exact name of a driver that a spooler brings along. */
+            title?: string;
         };
         DriverPackage: {
             /** @description The archives that these files came in, the latest last. */
@@ -5019,7 +5027,7 @@ export interface components {
             problems?: components["schemas"]["Detail"][];
         };
         DriverPlaceView: {
-            /** @description It may be plain HTTP, where others can change what is fetched, and its checksums. */
+            /** @description It may be plain HTTP or IPP, where others can change what is fetched, and its checksums. */
             allow_clear?: boolean;
             /** Format: date-time */
             at: string;
@@ -5036,7 +5044,7 @@ export interface components {
             /** Format: int64 */
             new: number;
             note?: string;
-            /** @description The folder, https://HOST/PATH/, with a file SHA256SUMS in it, as sha256sum writes one. */
+            /** @description The folder, https://HOST/PATH/, with a file SHA256SUMS in it, as sha256sum writes one; or ipps://HOST/, whose spooler brings drivers along. */
             url: string;
         };
         DriverReport: {
@@ -6719,7 +6727,7 @@ export interface components {
         NewFetch: {
             /** @description Only look which names are in it; nothing is kept. */
             dry?: boolean;
-            /** @description As the place lists it. */
+            /** @description As the place lists it, or the exact name of a driver that its spooler brings along. */
             file: string;
             /** @description What the package is called here; the file's name when absent. */
             name?: string;
@@ -6751,14 +6759,14 @@ export interface components {
             old: string;
         };
         NewPlace: {
-            /** @description It may be plain HTTP, where others can change what is fetched, and its checksums. */
+            /** @description It may be plain HTTP or IPP, where others can change what is fetched, and its checksums. */
             allow_clear?: boolean;
             /** @description PEM; the system's authorities when absent. */
             ca?: string;
             note?: string;
             /** @description Only try it; nothing is kept. */
             try?: boolean;
-            /** @description The folder, https://HOST/PATH/, with a file SHA256SUMS in it, as sha256sum writes one. */
+            /** @description The folder, https://HOST/PATH/, with a file SHA256SUMS in it, as sha256sum writes one; or ipps://HOST/, whose spooler brings drivers along. */
             url: string;
         };
         NewRequest: {
@@ -7751,6 +7759,11 @@ export interface components {
         PlaceOffers: {
             offers: components["schemas"]["DriverOffered"][];
             place: components["schemas"]["DriverPlaceView"];
+            /**
+             * Format: int64
+             * @description How many of what it offers have the words, shown or not.
+             */
+            total: number;
         };
         Places: {
             /** @description Those of the queues that take no jobs at present. */
@@ -12291,7 +12304,11 @@ export interface operations {
     };
     "driver-place": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Words that all have to be in the name or the file's. */
+                find?: string;
+                limit?: number;
+            };
             header?: {
                 /** @description The tag (ETag) of what is known already: where it has it still, 304. */
                 "If-None-Match"?: components["parameters"]["If-None-Match"];

@@ -129,16 +129,22 @@ export const placesQuery = () =>
       askAll((query) => api.GET("/api/v1/drivers/places", { params: { query }, signal })),
   });
 
-export const placeQuery = (name: string) =>
+export const placeQuery = (name: string, find: string) =>
   queryOptions({
-    queryKey: ["places", name],
+    queryKey: ["places", name, find],
     queryFn: ({ signal }) =>
-      ask(api.GET("/api/v1/drivers/places/{name}", { params: { path: { name } }, signal })),
+      ask(
+        api.GET("/api/v1/drivers/places/{name}", {
+          params: { path: { name }, query: { limit: 200, ...(find && { find }) } },
+          signal,
+        }),
+      ),
+    placeholderData: (before) => before,
   });
 
 export const fetchQuery = (name: string, id: number) =>
   queryOptions({
-    queryKey: ["places", name, id],
+    queryKey: ["places", name, "fetch", id],
     queryFn: ({ signal }) =>
       ask(
         api.GET("/api/v1/drivers/places/{name}/fetches/{id}", {

@@ -55,11 +55,11 @@ export function AddPlace({ of, onDone }: AddPlaceProps) {
         />
       )}
       <Field
-        label="Folder"
+        label="Folder, or spooler"
         required
         placeholder="https://drivers.skerry.example/makers/"
         {...form.text("url")}
-        hint="Its zip archives are listed with their checksums in a file SHA256SUMS there."
+        hint="https://HOST/FOLDER/, with its zip archives and their checksums in a file SHA256SUMS there; or ipps://HOST/, for what a print server's spooler brings along."
       />
       <div className="flex flex-col gap-1">
         <label htmlFor={authority} className="font-medium">
@@ -80,7 +80,7 @@ export function AddPlace({ of, onDone }: AddPlaceProps) {
           className="size-[24px] accent-accent"
           {...form.check("allow_clear")}
         />{" "}
-        Take plain HTTP, where others can change drivers on the way, and their checksums
+        Take what is not encrypted, where others can change drivers on the way, and their checksums
       </label>
       <Field label="Note" {...form.text("note")} />
     </Form>

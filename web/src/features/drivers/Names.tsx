@@ -137,7 +137,11 @@ export function Names({ packages }: { packages: DriverPackage[] }) {
                 <span className="block whitespace-nowrap text-ink-2">{c.date}</span>
               </td>
               <td className="px-2 py-1">
-                {[c.packages.length > 0 && count(c.packages.length, "package"), ...c.servers]
+                {[
+                  c.packages.length > 0 && count(c.packages.length, "package"),
+                  ...c.servers,
+                  ...(c.places ?? []).map((p) => `the spooler at ${p}`),
+                ]
                   .filter(Boolean)
                   .join(", ")}
               </td>

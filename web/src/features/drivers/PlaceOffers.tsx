@@ -4,6 +4,8 @@ import { api, ask, type DriverFetch, type PlaceOffers as Offers } from "../../ap
 import { bytes } from "../../lib/bytes";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { Button } from "../../ui/Button";
+import { Copy } from "../../ui/Copy";
+import { Exact } from "../../ui/Exact";
 import { Mark } from "../../ui/Mark";
 import { FetchedNames } from "./FetchedNames";
 
@@ -39,7 +41,7 @@ export function PlaceOffers({ of: v, may }: { of: Offers; may: boolean }) {
       <table aria-label={`Archives at ${v.place.name}`} className="mt-2">
         <thead>
           <tr className="border-y border-rule-strong bg-wash text-left text-ink-2">
-            {["Archive", "State", "Names", "Package", "SHA-256", ""].map((h) => (
+            {["Offered", "State", "Names", "Package", "SHA-256", ""].map((h) => (
               <th key={h} scope="col" className="px-2 py-1 font-medium">
                 {h}
               </th>
@@ -82,7 +84,14 @@ function Row({ of: o, last: f, may, onFetch, onStop, onSee }: RowProps) {
   return (
     <tr className="border-b border-rule align-top hover:bg-wash">
       <th scope="row" className="px-2 py-1 text-left font-medium">
-        {o.file}
+        {o.title ? (
+          <>
+            <Exact text={o.title} /> <Copy text={o.title} what={o.title} />
+            <span className="block font-mono text-[0.86em] font-normal text-ink-3">{o.file}</span>
+          </>
+        ) : (
+          o.file
+        )}
         {f && f.state !== "done" && <Going of={f} />}
       </th>
       <td className="px-2 py-1">
@@ -107,8 +116,8 @@ function Row({ of: o, last: f, may, onFetch, onStop, onSee }: RowProps) {
       <td className="px-2 py-1">
         {o.package ? <a href={`/drivers?package=${o.package}`}>{o.name}</a> : "–"}
       </td>
-      <td className="px-2 py-1 font-mono text-[0.86em] text-ink-3" title={o.sha256}>
-        {o.sha256.slice(0, 12)}
+      <td className="px-2 py-1 font-mono text-[0.86em] text-ink-3" title={o.sha256 ?? ""}>
+        {o.sha256 ? o.sha256.slice(0, 12) : "not told"}
       </td>
       <td className="px-2 py-1">
         {may && (
@@ -120,10 +129,13 @@ function Row({ of: o, last: f, may, onFetch, onStop, onSee }: RowProps) {
             ) : (
               o.state !== "kept" && (
                 <>
-                  <Button aria-label={`Look into ${o.file}`} onClick={() => onFetch(true)}>
+                  <Button
+                    aria-label={`Look into ${o.title ?? o.file}`}
+                    onClick={() => onFetch(true)}
+                  >
                     Look into
                   </Button>
-                  <Button aria-label={`Keep ${o.file}`} onClick={() => onFetch(false)}>
+                  <Button aria-label={`Keep ${o.title ?? o.file}`} onClick={() => onFetch(false)}>
                     Keep
                   </Button>
                 </>

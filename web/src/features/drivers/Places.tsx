@@ -8,6 +8,7 @@ import { count } from "../../lib/words";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { useMay } from "../../parts/useMay";
 import { Button } from "../../ui/Button";
+import { inputLook } from "../../ui/Field";
 import { Drawer } from "../../ui/Drawer";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
@@ -44,7 +45,7 @@ export function Places() {
       )}
       <Drawer
         title={editing && editing !== "new" ? `Change ${editing.name}` : "Add a place"}
-        description="A folder on a web server that drivers are fetched from. It is tried at once."
+        description="A folder on a web server, or a spooler, that drivers are fetched from. It is tried at once."
         open={editing !== null}
         onOpenChange={() => setEditing(null)}
       >
@@ -62,7 +63,10 @@ type PlaceProps = { of: DriverPlace; may: boolean; onEdit: () => void };
 function Place({ of: p, may, onEdit }: PlaceProps) {
   const client = useQueryClient();
   const now = useNow();
-  const whole = useQuery(placeQuery(p.name));
+  const [find, setFind] = useState("");
+  const whole = useQuery(placeQuery(p.name, find.trim()));
+  const built = p.url.startsWith("ipp");
+  const all = p.new + p.changed + p.kept;
   const changed = () => client.invalidateQueries({ queryKey: ["places"] });
   const path = { name: p.name };
   const look = useMutation({
@@ -82,12 +86,13 @@ function Place({ of: p, may, onEdit }: PlaceProps) {
       <p className="text-ink-2">
         {p.url}
         {p.ca && ", with an authority of its own"}
-        {p.allow_clear && p.url.startsWith("http:") && ", in the clear"}
+        {built && ", what its spooler brings along"}
+        {/^(http|ipp):/.test(p.url) && ", in the clear"}
         {p.note && `; ${p.note}`}
       </p>
       <p>
-        {count(p.new + p.changed + p.kept, "archive")}: {p.new} new, {p.changed} changed, {p.kept}{" "}
-        kept. Looked at {ago(p.look.at, now)}.
+        {count(all, built ? "driver" : "archive")}: {p.new} new, {p.changed} changed, {p.kept} kept.
+        Looked at {ago(p.look.at, now)}.
       </p>
       {p.look.error && (
         <p>
@@ -103,6 +108,22 @@ function Place({ of: p, may, onEdit }: PlaceProps) {
           </Mark>
         </p>
       ))}
+      {all > 20 && (
+        <label className="mt-2 flex items-center gap-2">
+          Find
+          <input
+            type="search"
+            className={`${inputLook} w-64`}
+            value={find}
+            onChange={(e) => setFind(e.target.value)}
+          />
+          {v && (
+            <span className="text-ink-2" role="status">
+              {v.offers.length} of {v.total} shown
+            </span>
+          )}
+        </label>
+      )}
       {v && v.offers.length > 0 && <PlaceOffers of={v} may={may} />}
       {p.look.others > 0 && (
         <p className="text-ink-2">
