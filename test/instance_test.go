@@ -39,11 +39,13 @@ func TestRebuilt(t *testing.T) {
 	packages := folder(t, map[string]string{"x64/slip.inf": slipINF, "x64/slip.gpd": "slip"})
 	a.must("driver", "add", packages, "--name", "slips for 3", "--note", "for the kiosks")
 	a.must("note", "write", "machine", "till-1", "its cable is loose")
+	_, url, ca := shelfOf(t, map[string][]byte{"slip.zip": slipArchive(t, slipINF)})
+	a.must("driver", "place", "add", "yard", "--folder", url, "--folder-ca", ca, "--note", "the makers' own")
 
 	kept := t.TempDir()
 	first := a.must("instance", "export", "--packages", kept)
 	contains(t, "the file", first, "name: liv", "who: group:group-1", "email: mail", "every: 1h", "by_employee: true",
-		"b: p1", "device:d", "name: old", "slips for 3", "about: machine:till-1")
+		"b: p1", "device:d", "note: the makers' own", url, "name: old", "slips for 3", "about: machine:till-1")
 	if strings.Contains(first, dir.Password) || strings.Contains(first, "public") {
 		t.Error("a secret stands in the file")
 	}
@@ -67,7 +69,7 @@ func TestRebuilt(t *testing.T) {
 		t.Error(code, errs)
 	}
 	contains(t, "without secrets and files", out+errs, "its secret is not given", `write account liv: "…"`,
-		"its files are not given", "added    server old", "6 steps of 9 could not be done")
+		"its files are not given", "added    server old", "6 steps of 10 could not be done")
 	write(secrets, "account liv: a-long-word-of-hers\nsource skerry: "+dir.Password+"\ncredential readers: public\n")
 	code, out, _ = b.run("instance", "apply", file, "--packages", kept, "--secrets", secrets, "-o", "json")
 	var steps []struct{ State, Kind, Name, Detail string }

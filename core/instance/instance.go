@@ -1,5 +1,5 @@
 // Package instance is what a service keeps besides the estate, the directory's rows and its secrets, as one document:
-// who may sign in, which directories are read, who is one person, driver packages, keys by their names, what is watched
+// who may sign in, which directories are read, who is one person, driver packages and where they come from, keys by their names, what is watched
 // and what was noted. With it, the estate and the secrets, a service can be rebuilt from files that are kept elsewhere.
 package instance
 
@@ -25,6 +25,7 @@ type Document struct {
 	Credentials []Credential `json:"credentials,omitempty" yaml:"credentials,omitempty"`
 	Servers     []Watch      `json:"servers,omitempty" yaml:"servers,omitempty"`
 	Devices     []Watch      `json:"devices,omitempty" yaml:"devices,omitempty"`
+	Places      []Place      `json:"places,omitempty" yaml:"places,omitempty"`
 	Packages    []Package    `json:"packages,omitempty" yaml:"packages,omitempty"`
 	Notes       []Note       `json:"notes,omitempty" yaml:"notes,omitempty"`
 }
@@ -108,6 +109,15 @@ type Package struct {
 	Note   string `json:"note,omitempty" yaml:"note,omitempty"`
 }
 
+// A Place is where driver packages are fetched from.
+type Place struct {
+	Name       string `json:"name" yaml:"name"`
+	URL        string `json:"url" yaml:"url"`
+	CA         string `json:"ca,omitempty" yaml:"ca,omitempty"`
+	AllowClear bool   `json:"allow_clear,omitempty" yaml:"allow_clear,omitempty"`
+	Note       string `json:"note,omitempty" yaml:"note,omitempty"`
+}
+
 // A Note is what is written down about a person or a machine.
 type Note struct {
 	About string `json:"about" yaml:"about"` // person:NAME or machine:NAME
@@ -134,6 +144,7 @@ func (d Document) Sorted() Document {
 	d.Credentials = sorted(d.Credentials, func(a, b Credential) int { return by(a.Name, b.Name) })
 	d.Servers = sorted(d.Servers, func(a, b Watch) int { return by(a.Name, b.Name) })
 	d.Devices = sorted(d.Devices, func(a, b Watch) int { return by(a.Name, b.Name) })
+	d.Places = sorted(d.Places, func(a, b Place) int { return by(a.Name, b.Name) })
 	d.Packages = sorted(d.Packages, func(a, b Package) int { return cmp.Or(by(a.Name, b.Name), by(a.Digest, b.Digest)) })
 	d.Notes = sorted(d.Notes, func(a, b Note) int { return by(a.About, b.About) })
 	if d.People != nil {

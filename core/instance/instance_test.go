@@ -39,6 +39,8 @@ servers:
   - {name: ps-old, uri: "ipp://ps-old.skerry.example/"}
 devices:
   - {name: hall-9, uri: "ipp://10.40.8.9/ipp/print", credential: readers}
+places:
+  - {name: yard, url: "https://drivers.skerry.example/", note: makers}
 packages:
   - {name: mono40, digest: abcd}
 notes:
@@ -134,6 +136,7 @@ add account olav (account olav)
 add rule group:help as help-desk, in head-office
 change people rules by_address
 add link head-office/mira.solvang is yard/msol
+add place yard
 add package mono40
 add note person:mira.solvang`
 	if got := say(instance.Plan(instance.Document{}, parse(t, whole))); got != want {
@@ -156,6 +159,7 @@ func TestPlan(t *testing.T) {
 			"remove rule group:help as help-desk, in head-office"},
 		"key":      {`["device:hall-9"]`, `["device:hall-8"]`, "change credential readers for (credential readers)"},
 		"device":   {"{name: hall-9, uri", "{name: hall-8, uri", "add device hall-8\nremove device hall-9"},
+		"place":    {"note: makers", "note: others", "change place yard note"},
 		"account":  {"  - {name: Liv, role: owner}\n", "", "remove account Liv"},
 		"no list":  {"packages:\n  - {name: mono40, digest: abcd}\n", "", ""},
 		"no links": {"  links:\n    - {a: head-office/mira.solvang, b: yard/msol, reason: told on the telephone}\n", "", ""},

@@ -32,6 +32,7 @@ const (
 	KindRule       Kind = "rule"
 	KindPeople     Kind = "people" // how accounts become one person
 	KindLink       Kind = "link"
+	KindPlace      Kind = "place" // that drivers are fetched from
 	KindPackage    Kind = "package"
 	KindNote       Kind = "note"
 )
@@ -105,6 +106,7 @@ func Plan(have, want Document) []Step {
 		compare(&p, KindLink, had.Links, want.People.Links, Link.key, nil)
 		p.leave(KindLink, len(want.People.Links) == 0)
 	}
+	compare(&p, KindPlace, have.Places, want.Places, func(v Place) string { return v.Name }, nil)
 	for i, k := range want.Packages { // files that are kept already stay under the name and note that they have
 		for _, h := range have.Packages {
 			if h.Digest == k.Digest {

@@ -75,6 +75,7 @@ func (p *parser) document(n document.Node, d *Document) {
 			p.once(o, strings.TrimSuffix(key, "s"), w.Name, "name")
 		})
 	}
+	list(p, o, "places", &d.Places, func(o document.Object, v *Place) { p.once(o, "place", v.Name, "name") })
 	list(p, o, "packages", &d.Packages, func(o document.Object, k *Package) {
 		p.once(o, "package", k.Name+"\x00"+k.Digest, "name")
 	})

@@ -187,7 +187,8 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	public := cmp.Or(o.PublicURL, scheme+"://"+ln.Addr().String())
 	svc, err := service.New(ctx, stores.Of(store), service.Config{Log: o.Log, Throwaway: o.Throwaway,
 		Printer: prober, Prober: prober,
-		Sender: mailclient.NewSender(out), Places: probe.NewPlaces(out), NoticesEvery: o.NoticesEvery, Dir: ldapclient.NewDir(out),
+		Sender: mailclient.NewSender(out), NoticesEvery: o.NoticesEvery, Dir: ldapclient.NewDir(out),
+		Places:     probe.NewPlaces(out),
 		Raster:     pwg.TextPage,
 		SecretKeys: key, Zone: zone, Now: o.Now, DHCP: reservations{}, ReadLDIF: ldapclient.ReadLDIF,
 		Health: o.Health || !o.Throwaway, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery,

@@ -68,6 +68,10 @@ func gather(ctx context.Context, client *apiclient.Client) (g gathered, err erro
 				g.Devices = append(g.Devices, watchOf(v.Watch))
 			}
 		}),
+		each(ctx, client, placesPath, func(v driver.PlaceView) {
+			g.Places = append(g.Places, instance.Place{Name: v.Name, URL: v.URL, CA: v.CA, AllowClear: v.AllowClear,
+				Note: v.Note})
+		}),
 		each(ctx, client, "/api/v1/drivers/packages", func(v driver.Package) {
 			g.Packages = append(g.Packages, instance.Package{Name: v.Name, Digest: v.Digest, Note: v.Note})
 		}),
@@ -137,8 +141,9 @@ func instanceExportCommand(r *root) *cobra.Command {
 		Args: cmdline.Args(0, 0),
 		Long: `Write what a service keeps besides the estate: local accounts and access rules, directories that are
 read, who is one person, keys to servers and devices by name, servers and devices that were registered,
-driver packages, notes. No secret is in it, nor what comes from elsewhere: people out of directories,
-readings, events, tokens, what agents report. The packages' files go below --packages FOLDER.
+driver packages and the places that they are fetched from, notes. No secret is in it, nor what comes
+from elsewhere: people out of directories, readings, events, tokens, what agents report. The packages'
+files go below --packages FOLDER.
 
 A service is built anew from files with
   cirque estate apply estate.yaml --publish -m "Rebuilt"

@@ -227,6 +227,12 @@ func (w *applier) do(ctx context.Context, s instance.Step) error {
 			return call("DELETE", apiclient.Path("/api/v1/credentials", v.Name), nil, nil)
 		}
 		return w.credential(call, s, v)
+	case instance.Place:
+		if gone {
+			return call("DELETE", apiclient.Path(placesPath, v.Name), nil, nil)
+		}
+		return call("PUT", apiclient.Path(placesPath, v.Name), nil, api.NewPlace{URL: v.URL, CA: v.CA,
+			AllowClear: v.AllowClear, Note: v.Note})
 	case instance.Package:
 		return w.pack(ctx, call, s, v)
 	case instance.Watch:

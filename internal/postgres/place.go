@@ -171,7 +171,8 @@ func (s PlaceTable) Fetches(ctx context.Context, place string, most int) ([]driv
 // LookedInto tells what was found in archives that were fetched, by checksum.
 func (s PlaceTable) LookedInto(ctx context.Context) (map[string]driver.Inside, error) {
 	rows, err := s.pool.Query(ctx, "SELECT DISTINCT ON (sha256) sha256, body->'package'->>'digest', "+
-		"jsonb_array_length(body->'package'->'models') FROM driver_fetch WHERE state = 'done' AND sha256 <> '' ORDER BY sha256, id DESC")
+		"jsonb_array_length(body->'package'->'models') FROM driver_fetch WHERE state = 'done' AND sha256 <> '' "+
+		"ORDER BY sha256, id DESC")
 	if err != nil {
 		return nil, translate(err)
 	}

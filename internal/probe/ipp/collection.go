@@ -2,7 +2,6 @@ package ipp
 
 import (
 	"context"
-	"fmt"
 	"strings"
 
 	"cirque/core/driver"
@@ -57,11 +56,11 @@ func (c *Client) Description(ctx context.Context, uri, name string) ([]byte, err
 func explainCollection(uri string, answer ipp.Message, err error) error {
 	switch s := ipp.Status(answer.Code); {
 	case s == ipp.OperationNotSupported, fault.As(err).Code == "path-not-found":
-		return fault.New(fault.Unavailable, "no-collection", "name a server of the common Unix spooler, or a folder on a web "+
-			"server", "%s has no collection of drivers that it tells of", uri).Because(err)
+		return fault.New(fault.Unavailable, "no-collection", "name a server of the common Unix spooler, or a folder on "+
+			"a web server", "%s has no collection of drivers that it tells of", uri).Because(err)
 	case s == ipp.InternalError:
-		return fault.New(fault.Unavailable, "no-collection", "install there what lists drivers: Debian has it in the package "+
-			"cups", "the spooler at %s cannot list its drivers", uri).Because(err)
+		return fault.New(fault.Unavailable, "no-collection", "install there what lists drivers: Debian has it in the "+
+			"package cups", "the spooler at %s cannot list its drivers", uri).Because(err)
 	}
-	return fmt.Errorf("%w", err)
+	return err
 }

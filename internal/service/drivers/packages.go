@@ -162,8 +162,8 @@ func (s *Room) writeFile(ctx context.Context, files []driver.Entry, path string,
 }
 
 // DriversFor lists the names that packages have for a model, the best fitting first; words narrow it.
-func (s *Room) DriversFor(ctx context.Context, p *access.Principal, wish driver.Wanted, limit int) ([]driver.Choice, int,
-	error) {
+func (s *Room) DriversFor(ctx context.Context, p *access.Principal, wish driver.Wanted, limit int) ([]driver.Choice,
+	int, error) {
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return nil, 0, err
 	}
