@@ -198,10 +198,20 @@ func (n Node) Text() (string, bool) {
 	return n.plain(n.y.value, mostText, true)
 }
 
+// Certificates reads a text of several lines that may be as long as authorities' certificates are.
+func (n Node) Certificates() (string, bool) {
+	if n.y.kind != yaml.ScalarNode || n.IsNull() {
+		return n.Text()
+	}
+	return n.plain(n.y.value, mostCertificates, true)
+}
+
 // Lengths of texts, in bytes.
 const (
 	mostLine = 1024
 	mostText = 16 << 10
+
+	mostCertificates = 64 << 10
 )
 
 // plain complains of a text that is too long, or does something to whatever shows it.

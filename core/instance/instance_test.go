@@ -15,6 +15,7 @@ const whole = `instance: 1
 sources:
   - name: head-office
     url: ldaps://directory.skerry.example
+    ca: "-----BEGIN CERTIFICATE-----\nMIIB\n-----END CERTIFICATE-----\n"
     bind: cn=reader,dc=skerry,dc=example
     base: dc=skerry,dc=example
     preset: posix

@@ -172,7 +172,13 @@ func read(o document.Object, into reflect.Value) {
 		}
 		switch f.Kind() {
 		case reflect.String:
-			f.SetString(o.Text(key))
+			text := ""
+			if key == "ca" {
+				text, _ = n.Certificates()
+			} else {
+				text = o.Text(key)
+			}
+			f.SetString(text)
 		case reflect.Bool:
 			f.SetBool(o.Bool(key))
 		case reflect.Int:
