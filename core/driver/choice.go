@@ -107,19 +107,19 @@ func Choices(packages []Package, doc *estate.Document, on map[string][]string, w
 			}
 		}
 	}
+	packed := map[string]bool{}
+	for _, c := range out {
+		packed[c.Exact] = true
+	}
 	for exact, servers := range on {
-		if platform == "" && !slices.ContainsFunc(out, func(c Choice) bool {
-			return c.Exact == exact
-		}) && narrow(append([]string{exact}, servers...)...) {
+		if platform == "" && !packed[exact] && narrow(append([]string{exact}, servers...)...) {
 			out = append(out, Choice{Exact: exact, Packages: []string{}, Servers: servers,
 				Fits: FitsModel(Model{Exact: exact}, model)})
 		}
 	}
 	if platform == "" || fits(builtFor, platform) {
 		for exact, places := range wish.Built {
-			if narrow(append([]string{exact}, places...)...) && !slices.ContainsFunc(out, func(c Choice) bool {
-				return c.Exact == exact
-			}) {
+			if !packed[exact] && (platform != "" || on[exact] == nil) && narrow(append([]string{exact}, places...)...) {
 				out = append(out, Choice{Exact: exact, Platform: builtFor, Packages: []string{},
 					Fits: FitsModel(Model{Exact: exact}, model)})
 			}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -157,10 +158,24 @@ func (s PlaceTable) BeginFetch(ctx context.Context) (*driver.Fetch, error) {
 	return &v, translate(err)
 }
 
-// Fetches lists the latest of a place, newest first.
+// FetchOf gives one of a place, with what is in the archive; an Unknown fault where there is none.
+func (s PlaceTable) FetchOf(ctx context.Context, place string, id int64) (driver.Fetch, error) {
+	rows, err := s.pool.Query(ctx, "SELECT "+fetchColumns+" FROM driver_fetch WHERE place = $1 AND id = $2", place, id)
+	if err != nil {
+		return driver.Fetch{}, translate(err)
+	}
+	v, err := pgx.CollectExactlyOneRow(rows, oneFetch)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return v, fault.New(fault.Unknown, "fetch-unknown", "see cirque driver place show "+place,
+			"nothing was fetched from %s under the number %d", place, id)
+	}
+	return v, translate(err)
+}
+
+// Fetches lists the latest of a place, newest first, without what is in the archives.
 func (s PlaceTable) Fetches(ctx context.Context, place string, most int) ([]driver.Fetch, error) {
-	rows, err := s.pool.Query(ctx, "SELECT "+fetchColumns+" FROM driver_fetch WHERE place = $1 ORDER BY id DESC LIMIT $2",
-		place, most)
+	rows, err := s.pool.Query(ctx, "SELECT "+strings.Replace(fetchColumns, "body", "body - 'package' - 'details'", 1)+
+		" FROM driver_fetch WHERE place = $1 ORDER BY id DESC LIMIT $2", place, most)
 	if err != nil {
 		return nil, translate(err)
 	}

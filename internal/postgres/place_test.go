@@ -82,6 +82,13 @@ func TestPlaces(t *testing.T) {
 		list[1].State != driver.FetchDone || list[1].Ended == nil {
 		t.Errorf("%+v %v", list, err)
 	}
+	if one, err := s.Places.FetchOf(ctx, "yard", a.ID); err != nil || one.Package == nil || len(one.Package.Models) != 4 ||
+		list[1].Package != nil {
+		t.Errorf("%+v %v", one, err)
+	}
+	if _, err := s.Places.FetchOf(ctx, "quay", a.ID); !fault.Is(err, fault.Unknown) {
+		t.Error(err)
+	}
 	if into, err := s.Places.LookedInto(ctx); err != nil || len(into) != 1 || into["s-a.zip"] != (driver.Inside{Digest: "d",
 		Names: 4}) {
 		t.Errorf("%+v %v", into, err)

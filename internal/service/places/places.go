@@ -194,17 +194,7 @@ func (s *Room) FetchOf(ctx context.Context, p *access.Principal, place string, i
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return driver.Fetch{}, err
 	}
-	list, err := s.store.Fetches(ctx, place, 500)
-	for _, f := range list {
-		if f.ID == id {
-			return f, err
-		}
-	}
-	if err == nil {
-		err = fault.New(fault.Unknown, "fetch-unknown", "see cirque driver place show "+place,
-			"nothing was fetched from %s under the number %d", place, id)
-	}
-	return driver.Fetch{}, err
+	return s.store.FetchOf(ctx, place, id)
 }
 
 // StopFetch stops a fetch, whichever process works at it; nothing of it is kept.

@@ -75,8 +75,8 @@ func (y *yard) Archive(ctx context.Context, _ driver.Place, file string, tell fu
 
 func (y *yard) TakePackage(_ context.Context, _, name, _ string, archive []byte, from driver.Archive,
 	dry bool) (driver.Package, bool, error) {
-	if string(archive) == "no zip" {
-		return driver.Package{}, false, fault.New(fault.Invalid, "package-refused", "give a zip archive", "it is none")
+	if string(archive) == "poison" {
+		panic("nobody thought of this")
 	}
 	y.mu.Lock()
 	defer y.mu.Unlock()
@@ -150,6 +150,10 @@ func (y *yard) Fetches(context.Context, string, int) ([]driver.Fetch, error) {
 	y.mu.Lock()
 	defer y.mu.Unlock()
 	return slices.Clone(y.fetches), nil
+}
+
+func (y *yard) FetchOf(_ context.Context, place string, id int64) (driver.Fetch, error) {
+	return driver.Fetch{}, fault.New(fault.Unknown, "fetch-unknown", "", "nothing from %s under %d", place, id)
 }
 
 func (y *yard) LookedInto(context.Context) (map[string]driver.Inside, error) { return nil, nil }
@@ -284,6 +288,13 @@ func TestFetches(t *testing.T) {
 		if f := fetch("a.zip", false); f.State != driver.FetchDone || f.Got != 1 || f.Total != 3 || len(y.taken) != 1 ||
 			y.taken[0].File != "a.zip" || y.taken[0].Place != "p" {
 			t.Errorf("kept: %+v, %v", f, y.taken)
+		}
+		y.files["c.zip"] = "poison"
+		if _, _, err := r.LookAt(t.Context(), keeper, "p"); err != nil {
+			t.Fatal(err)
+		}
+		if f := fetch("c.zip", false); f.State != driver.FetchFailed || f.Says != "c.zip cannot be taken in" {
+			t.Errorf("poison: %+v", f)
 		}
 		y.files["a.zip"] = "other"
 		if f := fetch("a.zip", false); f.State != driver.FetchFailed || f.Code != "checksum-differs" || len(y.taken) != 1 {

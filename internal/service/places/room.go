@@ -20,6 +20,7 @@ import (
 type Store interface {
 	AddFetch(ctx context.Context, v driver.Fetch, e event.Event) (driver.Fetch, error)
 	BeginFetch(ctx context.Context) (*driver.Fetch, error)
+	FetchOf(ctx context.Context, place string, id int64) (driver.Fetch, error)
 	Fetches(ctx context.Context, place string, most int) ([]driver.Fetch, error)
 	LookedInto(ctx context.Context) (map[string]driver.Inside, error)
 	Places(ctx context.Context) ([]driver.PlaceView, error)
@@ -145,8 +146,5 @@ func (s *Room) Place(ctx context.Context, p *access.Principal, name string) (v d
 	}
 	list = s.judge(&v, into)
 	v.Fetches, err = s.store.Fetches(ctx, name, latest)
-	for i := range v.Fetches {
-		v.Fetches[i].Package, v.Fetches[i].Details = nil, nil
-	}
 	return v, list, err
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"runtime/debug"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -121,6 +122,14 @@ func (s *Room) fetch(ctx context.Context, f driver.Fetch) error {
 // take fetches an archive, holds it against its checksum, and has it kept.
 func (s *Room) take(ctx context.Context, f driver.Fetch, tell func(got, total int64)) (p driver.Package, known bool,
 	err error) {
+	defer func() { // an archive that nobody thought of is not to be tried again for ever
+		if v := recover(); v != nil {
+			s.cfg.Log.Error("an archive cannot be taken in", "place", f.Place, "file", f.File, "value", v, "stack",
+				string(debug.Stack()))
+			err = fault.New(fault.Internal, "package-refused", "see the log, and leave it where it is", "%s cannot be taken in",
+				f.File)
+		}
+	}()
 	v, err := s.place(ctx, f.Place)
 	if err != nil {
 		return p, false, err
