@@ -1,6 +1,7 @@
 // Package instance is what a service keeps besides the estate, the directory's rows and its secrets, as one document:
 // who may sign in, which directories are read, who is one person, driver packages and where they come from, keys by
-// their names, what is watched and what was noted. With it, the estate and the secrets, a service can be rebuilt from files that are kept elsewhere.
+// their names, what is watched and what was noted. With it, the estate and the secrets, a service can be rebuilt from
+// files that are kept elsewhere.
 package instance
 
 import (
