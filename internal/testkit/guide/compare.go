@@ -21,6 +21,7 @@ var passing = []struct {
 	{regexp.MustCompile(`\b127\.\d+\.\d+\.\d+:\d+`), "ADDRESS"},
 	{regexp.MustCompile(`cirque(-enrol)?_[A-Za-z0-9.]+`), "SECRET"},
 	{regexp.MustCompile(`\b[0-9a-f]{8,}\b`), "NUMBER"},
+	{regexp.MustCompile(`\berased-person-\d+\b`), "SOMEBODY"}, // counts what happened before
 	{regexp.MustCompile(`[ \t]+`), " "},
 }
 

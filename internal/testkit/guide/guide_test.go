@@ -73,6 +73,7 @@ func TestCompare(t *testing.T) {
 		{"until Mon 30 November 23:46 CET.", "until Tue 1 December 00:09 CET.", true},
 		{"on 30 November 2026", "on 1 December 2027", true},
 		{"at 30 doors", "at 1 door", false},
+		{"erased-person-51 stands", "erased-person-52 stands", true},
 		{"2 queues", "3 queues\n", false},
 		{"1 page (once)", "1 page (once)\n", true},
 	} {
