@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"io"
 	"net/url"
-	"os"
 	"strings"
 	"time"
 
@@ -73,13 +72,8 @@ func placeAddCommand(r *root) *cobra.Command {
 	var caFile string
 	c := ask(r, "add NAME --folder URL", "Try a place that drivers are fetched from and keep it, or change one",
 		cmdline.Args(1, 1), func(c *cobra.Command, client *apiclient.Client, a []string) (out api.PlaceOffers, err error) {
-			if caFile != "" {
-				b, err := os.ReadFile(caFile)
-				if err != nil {
-					return out, fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read: %s", caFile,
-						cmdline.ReasonOf(err))
-				}
-				in.CA = string(b)
+			if in.CA, err = authorityFrom(caFile); err != nil {
+				return out, err
 			}
 			err = client.Do(c.Context(), "PUT", apiclient.Path(placesPath, a[0]), nil, in, &out)
 			return out, err

@@ -108,13 +108,9 @@ from --password-file, or asked for.`,
 				return usagef("--directory is missing")
 			}
 			in.Every, in.Whole = int(time.Duration(every).Seconds()), int(time.Duration(whole).Seconds())
-			if caFile != "" {
-				b, err := os.ReadFile(caFile)
-				if err != nil {
-					return fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read: %s", caFile,
-						cmdline.ReasonOf(err))
-				}
-				in.CA = string(b)
+			var err error
+			if in.CA, err = authorityFrom(caFile); err != nil {
+				return err
 			}
 			m, err := mapOf(maps)
 			if err != nil {
@@ -205,6 +201,19 @@ from --password-file, or asked for.`,
 	formerFlag(c, "url", "directory")
 	_ = c.MarkFlagRequired("base")
 	return c
+}
+
+// authorityFrom reads an authority's certificate; nothing where no file is named.
+func authorityFrom(file string) (string, error) {
+	if file == "" {
+		return "", nil
+	}
+	b, err := os.ReadFile(file)
+	if err != nil {
+		return "", fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read: %s", file,
+			cmdline.ReasonOf(err))
+	}
+	return string(b), nil
 }
 
 // mapOf reads KEY=VALUE pairs of an attribute map.
