@@ -136,7 +136,8 @@ notices: [{name: leak, about: [servers], tell: ["post:%s/hook"]}]`, strings.Repl
 		strings.Replace(l.URL, "http:", "socket:", 1), l.URL))
 	for _, args := range [][]string{{"server", "read", "own"}, {"device", "read", "raw"}, {"notice", "try", "leak"},
 		{"server", "add", strings.TrimPrefix(l.URL, "http://")}, {"directory", "source", "add", "x", "--url",
-			strings.Replace(l.URL, "http:", "ldap:", 1), "--base", "dc=x"}, {"driver", "place", "add", "x", "--folder", l.URL},
+			strings.Replace(l.URL, "http:", "ldap:", 1), "--base", "dc=x"}, {"driver", "place", "add", "x", "--folder",
+			l.URL},
 		{"driver", "place", "add", "x", "--folder", strings.Replace(l.URL, "http:", "ipp:", 1)}} {
 		code, out, errs := s.run(args...)
 		if text := out + errs; code == cmdline.ExitOK && args[1] != "read" || !strings.Contains(text+s.events(),

@@ -6,6 +6,7 @@ import (
 	"crypto/sha256"
 	"errors"
 	"fmt"
+	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -53,7 +54,11 @@ func shelfOf(t *testing.T, files map[string][]byte) (shelf *sim.Shelf, url, ca s
 	for name, b := range files {
 		shelf.Put(name, b)
 	}
-	if err := shelf.Listen("127.0.0.1:0", cert, key); err != nil {
+	ln, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := shelf.Serve(ln, cert, key); err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = shelf.Close() })
@@ -100,8 +105,10 @@ func TestPlaces(t *testing.T) {
 	contains(t, "kept", s.must("driver", "place", "fetch", "yard", "slip.zip", "--name", "slips"), "Slip 3  v1.4")
 	contains(t, "its name is there to pick", s.must("driver", "names"), "Slip 3  v1.4")
 	contains(t, "again", s.must("driver", "place", "fetch", "yard", "slip.zip"), "kept already, as slips")
-	contains(t, "shown", s.must("driver", "place", "show", "yard"), "1 new, 0 changed, 1 kept", "looked into", "kept already")
-	contains(t, "misspelt", s.fails(cmdline.ExitUnknown, "driver", "place", "fetch", "yard", "slips.zip"), "write slip.zip")
+	contains(t, "shown", s.must("driver", "place", "show", "yard"), "1 new, 0 changed, 1 kept", "looked into",
+		"kept already")
+	contains(t, "misspelt", s.fails(cmdline.ExitUnknown, "driver", "place", "fetch", "yard", "slips.zip"),
+		"write slip.zip")
 
 	// The list in the other form that sha256sum has, of an archive that another has taken the place of.
 	if err := os.WriteFile(filepath.Join(dir, "slip.zip"), fresh, 0o600); err != nil {
@@ -109,7 +116,8 @@ func TestPlaces(t *testing.T) {
 	}
 	shelf.Put("SHA256SUMS", sums("--tag"))
 	contains(t, "changed", s.must("driver", "place", "look", "yard"), "changed", "slips")
-	contains(t, "still the old one there", s.fails(cmdline.ExitUnavailable, "driver", "place", "fetch", "yard", "slip.zip"),
+	contains(t, "still the old one there", s.fails(cmdline.ExitUnavailable, "driver", "place", "fetch", "yard",
+		"slip.zip"),
 		"not what its checksum says")
 	shelf.Put("slip.zip", fresh)
 	contains(t, "the new one", s.must("driver", "place", "fetch", "yard", "slip.zip", "--name", "slips 1.5"), "1.5.0.0")
@@ -127,7 +135,8 @@ func TestPlaces(t *testing.T) {
 	})
 
 	shelf.Put("SHA256SUMS", []byte("<html>sign in</html>"))
-	contains(t, "no list", s.fails(cmdline.ExitInvalid, "driver", "place", "look", "yard"), "nothing in SHA256SUMS is a checksum")
+	contains(t, "no list", s.fails(cmdline.ExitInvalid, "driver", "place", "look", "yard"),
+		"nothing in SHA256SUMS is a checksum")
 	_ = shelf.Close()
 	s.fails(cmdline.ExitUnavailable, "driver", "place", "look", "yard")
 	contains(t, "away", s.must("driver", "place", "list"), "fails since", "refuses the connection")
@@ -146,8 +155,9 @@ func TestPlaceArchive(t *testing.T) {
 	_, url, ca := shelfOf(t, map[string][]byte{"slip-1.4.zip": b})
 	s := startService(t)
 	s.must("driver", "add", file)
-	contains(t, "offered", s.must("driver", "place", "add", "yard", "--folder", url, "--folder-ca", ca), "0 new, 0 changed, "+
-		"1 kept", "mine", fmt.Sprintf("%x", sha256.Sum256(b))[:12])
+	contains(t, "offered", s.must("driver", "place", "add", "yard", "--folder", url, "--folder-ca", ca),
+		"0 new, 0 changed, "+
+			"1 kept", "mine", fmt.Sprintf("%x", sha256.Sum256(b))[:12])
 }
 
 const plainPPD = `*PPD-Adobe: "4.3"
@@ -176,14 +186,17 @@ func TestPlaceOfSpooler(t *testing.T) {
 	s := startService(t)
 	contains(t, "added", s.must("driver", "place", "add", "quay", "--folder", spooler.URI), "2 drivers: 2 new",
 		"Skerrymark Mono 40 plain", "mono.ppd")
-	contains(t, "found", s.must("driver", "place", "show", "quay", "--find", "colour plain"), "Skerrymark Colour 20 plain")
+	contains(t, "found", s.must("driver", "place", "show", "quay", "--find", "colour plain"),
+		"Skerrymark Colour 20 plain")
 	names := s.must("driver", "names", "--model", "Skerrymark Mono 40", "--platform", "linux/x64")
 	contains(t, "picked from", names, "fits", "Skerrymark Mono 40 plain", "the spooler at quay")
 	contains(t, "looked into", s.must("driver", "place", "fetch", "quay", "Skerrymark Mono 40 plain", "--dry-run"),
 		"Skerrymark Mono 40 plain", "Nothing was kept")
-	contains(t, "kept", s.must("driver", "place", "fetch", "quay", "Skerrymark Mono 40 plain"), "Skerrymark Mono 40 plain")
+	contains(t, "kept", s.must("driver", "place", "fetch", "quay", "Skerrymark Mono 40 plain"),
+		"Skerrymark Mono 40 plain")
 	contains(t, "shown", s.must("driver", "place", "show", "quay"), "1 new, 0 changed, 1 kept")
-	contains(t, "from a package now", s.must("driver", "names", "--model", "Skerrymark Mono 40"), "1 package; the spooler at quay")
+	contains(t, "from a package now", s.must("driver", "names", "--model", "Skerrymark Mono 40"),
+		"1 package; the spooler at quay")
 	contains(t, "misspelt", s.fails(cmdline.ExitUnknown, "driver", "place", "fetch", "quay", "Skerrymark Mono 40  plain"),
 		"write Skerrymark Mono 40 plain")
 

@@ -49,12 +49,23 @@ func (v Place) BuiltIn() bool {
 	return strings.HasPrefix(v.URL, "ipp:") || strings.HasPrefix(v.URL, "ipps:")
 }
 
+// Unit is what it offers: archives, or drivers.
+func (v Place) Unit() string {
+	if v.BuiltIn() {
+		return "driver"
+	}
+	return "archive"
+}
+
 // Check brings a place into form, and says all that is wrong with it: an Invalid fault.
 func (v *Place) Check() error {
 	var bad []fault.Detail
 	complain := func(at, what, fix string) { bad = append(bad, fault.Detail{Place: at, What: what, Fix: fix}) }
 	v.URL = strings.TrimSpace(v.URL)
 	u, err := url.Parse(v.URL)
+	if err == nil {
+		v.URL = u.String() // schemes are known by small letters
+	}
 	switch {
 	case err != nil || u.Hostname() == "" || !slices.Contains(placeSchemes, u.Scheme):
 		complain("url", "it is no address of a folder", "write https://HOST/FOLDER/, or ipps://HOST/ for a spooler's own")
@@ -104,6 +115,9 @@ type Offer struct {
 	Title  string `json:"title,omitempty" doc:"The exact name of a driver that a spooler brings along."`
 }
 
+// Called is what people know it by.
+func (o Offer) Called() string { return cmp.Or(o.Title, o.File) }
+
 // ParseSums reads a list of checksums as sha256sum(1) writes it, with and without --tag: the zip archives in it, by
 // path. Lines that cannot be read are problems with their numbers; other files are counted and left. It is an Invalid
 // fault where nothing in it is a checksum.
@@ -118,11 +132,12 @@ func ParseSums(b []byte) (offers []Offer, others int, problems []fault.Detail, e
 			continue
 		}
 		sum, file, ok := sumLine(line)
+		wrong := badPath(file)
 		switch low := strings.ToLower(file); {
 		case !ok:
 			complain(i+1, fmt.Sprintf("%.60q is no checksum with a file", line), "write it with sha256sum *.zip > "+SumsFile)
-		case badPath(file) != "":
-			complain(i+1, fmt.Sprintf("%.80q %s", file, strings.Replace(badPath(file), "package", "place", 1)),
+		case wrong != "":
+			complain(i+1, fmt.Sprintf("%.80q %s", file, strings.Replace(wrong, "package", "place", 1)),
 				"list files below the folder by their paths")
 		case seen[low] > 0:
 			complain(i+1, fmt.Sprintf("%.80q stands at line %d already", file, seen[low]), "keep one of the two")
@@ -138,8 +153,9 @@ func ParseSums(b []byte) (offers []Offer, others int, problems []fault.Detail, e
 		}
 	}
 	if len(seen) == 0 {
-		return nil, 0, problems, fault.New(fault.Invalid, "place-empty", "write one beside the archives: sha256sum *.zip > "+
-			SumsFile, "nothing in %s is a checksum with a file", SumsFile).With(problems)
+		return nil, 0, problems, fault.New(fault.Invalid, "place-empty",
+			"write one beside the archives: sha256sum *.zip > "+
+				SumsFile, "nothing in %s is a checksum with a file", SumsFile).With(problems)
 	}
 	return sortedOffers(offers), others, problems, nil
 }

@@ -87,8 +87,9 @@ func PluggedIn(r Report, d estate.Device, now time.Time) Check {
 	case r.Attached == nil:
 		c.Says, c.Fix = "the agent of "+d.Machine+" does not tell what is plugged in", "update it, and see its log"
 	case !fresh:
-		c.Says, c.Fix = "it is long since "+d.Machine+" looked what is plugged in", "see that it runs, and call it: cirque "+
-			"endpoint refresh "+d.Machine
+		c.Says, c.Fix = "it is long since "+d.Machine+" looked what is plugged in",
+			"see that it runs, and call it: cirque "+
+				"endpoint refresh "+d.Machine
 	case i < 0:
 		c.Result, c.Says = No, fmt.Sprintf("it is not plugged into %s, as that looked %s ago", d.Machine, words.Span(ago))
 		c.Fix = "plug it in, or see what is: cirque endpoint attached " + d.Machine

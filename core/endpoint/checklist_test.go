@@ -33,7 +33,8 @@ func TestSetUp(t *testing.T) {
 			t.Errorf("%s, want %s: %+v", got, want, o.SetUp())
 		}
 	}
-	if s := (Overview{Endpoints: map[State]int{Converged: 2, Failing: 1, Silent: 3}}).SetUp(); !strings.Contains(s[6].Says,
+	if s := (Overview{Endpoints: map[State]int{Converged: 2, Failing: 1,
+		Silent: 3}}).SetUp(); !strings.Contains(s[6].Says,
 		"4 of 6 endpoints: 1 failing, 0 behind, 3 silent") {
 		t.Error(s[6].Says)
 	}

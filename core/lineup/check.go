@@ -322,7 +322,8 @@ func (c *checker) places() {
 	for _, v := range doc.Devices {
 		if v.Machine != "" {
 			if fix, known := c.known("machine:" + v.Machine); !known {
-				c.add(remark, "devices.machine", v.Name, fix, "neither the directory nor the estate knows machine:%s", v.Machine)
+				c.add(remark, "devices.machine", v.Name, fix, "neither the directory nor the estate knows machine:%s",
+					v.Machine)
 			}
 			continue // it has no address
 		}

@@ -1,9 +1,7 @@
 package app
 
 import (
-	"archive/zip"
 	"bufio"
-	"bytes"
 	"cmp"
 	"context"
 	"crypto/rand"
@@ -95,12 +93,14 @@ func StartDemo(ctx context.Context, o Options) (d *Demo, err error) {
 	// Its printers are stand-ins on loopback, whatever addresses they go by.
 	o.AllowOutgoing = append(o.AllowOutgoing, netip.MustParsePrefix("127.0.0.0/8"), netip.MustParsePrefix("::1/128"))
 	relay := &sim.Relay{Dir: filepath.Join(o.Data, "mail")}
-	if err := relay.Listen(freeNear(sims.Mail.Listen)); err != nil {
+	mail, err := listenNear(sims.Mail.Listen)
+	if err != nil {
 		return nil, err
 	}
+	relay.Serve(mail)
 	c.add(relay.Close)
 	o.table[sims.Mail.For] = relay.Addr()
-	shelf, err := demoShelf(o.Data, sims.Drivers.For, freeNear(sims.Drivers.Listen))
+	shelf, err := demoShelf(o.Data, sims.Drivers.For, sims.Drivers.Listen)
 	if err != nil {
 		return nil, err
 	}
@@ -290,35 +290,12 @@ func (d *Demo) drivers(ctx context.Context) error {
 	if err != nil || len(kept) > 0 {
 		return err
 	}
-	folders, err := fs.ReadDir(demo.Files, "drivers")
-	if err != nil {
-		return err
-	}
-	for _, f := range folders {
-		if !f.IsDir() {
-			continue
+	return archives("drivers", func(name string, b []byte) error {
+		if _, _, err := d.Service.Drivers.AddPackage(ctx, d.owner(), name, "", b, false); err != nil {
+			return fmt.Errorf("the driver package %s: %w", name, err)
 		}
-		sub, err := fs.Sub(demo.Files, "drivers/"+f.Name())
-		if err != nil {
-			return err
-		}
-		b, err := packed(sub)
-		if err != nil {
-			return err
-		}
-		if _, _, err := d.Service.Drivers.AddPackage(ctx, d.owner(), f.Name(), "", b, false); err != nil {
-			return fmt.Errorf("the driver package %s: %w", f.Name(), err)
-		}
-	}
-	return nil
-}
-
-// packed makes a zip archive of a folder, the same from the same files.
-func packed(folder fs.FS) ([]byte, error) {
-	var b bytes.Buffer
-	z := zip.NewWriter(&b)
-	err := errors.Join(z.AddFS(folder), z.Close())
-	return b.Bytes(), err
+		return nil
+	})
 }
 
 func demoFiles(names ...string) ([]document.File, error) {

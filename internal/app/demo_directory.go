@@ -50,14 +50,21 @@ func following(addr string) string {
 	return net.JoinHostPort(host, port)
 }
 
-// freeNear is the address, or another port there where something listens at it already.
-func freeNear(addr string) string {
+// listenNear listens at the address, or at another port there where something listens at it already.
+func listenNear(addr string) (net.Listener, error) {
 	ln, err := net.Listen("tcp", addr)
 	if err != nil {
 		host, _, _ := net.SplitHostPort(addr)
-		if ln, err = net.Listen("tcp", net.JoinHostPort(host, "0")); err != nil {
-			return addr // whoever listens there says what is wrong
-		}
+		ln, err = net.Listen("tcp", net.JoinHostPort(host, "0"))
+	}
+	return ln, err
+}
+
+// freeNear is an address as listenNear finds it, for another program to listen at.
+func freeNear(addr string) string {
+	ln, err := listenNear(addr)
+	if err != nil {
+		return addr // whoever listens there says what is wrong
 	}
 	defer func() { _ = ln.Close() }()
 	return ln.Addr().String()

@@ -1,6 +1,8 @@
 package app
 
 import (
+	"archive/zip"
+	"bytes"
 	"context"
 	"errors"
 	"io/fs"
@@ -34,34 +36,24 @@ func demoShelf(data, where, listen string) (*sim.Shelf, error) {
 		if err != nil {
 			return nil, err
 		}
-		if err := errors.Join(whole.Write(names[0], []byte(c), 0o644), whole.Write(names[1], []byte(k), 0o600)); err != nil {
+		if err := errors.Join(whole.Write(names[0], []byte(c), 0o644), whole.Write(names[1], []byte(k),
+			0o600)); err != nil {
 			return nil, err
 		}
 		cert, key = []byte(c), []byte(k)
 	}
 	s := &sim.Shelf{}
-	for _, folder := range []string{"drivers", "offered"} {
-		list, err := fs.ReadDir(demo.Files, folder)
-		if err != nil {
+	for _, below := range []string{"drivers", "offered"} {
+		if err := archives(below, func(name string, b []byte) error { s.Put(name+".zip", b); return nil }); err != nil {
 			return nil, err
-		}
-		for _, f := range list {
-			if !f.IsDir() {
-				continue
-			}
-			sub, err := fs.Sub(demo.Files, folder+"/"+f.Name())
-			if err != nil {
-				return nil, err
-			}
-			b, err := packed(sub)
-			if err != nil {
-				return nil, err
-			}
-			s.Put(f.Name()+".zip", b)
 		}
 	}
 	s.Put("release-notes.txt", []byte("Skerrymark Office 3.2: the colour models no longer forget their trays.\n"))
-	return s, s.Listen(listen, string(cert), string(key))
+	ln, err := listenNear(listen)
+	if err != nil {
+		return nil, err
+	}
+	return s, s.Serve(ln, string(cert), string(key))
 }
 
 func shelfCA(data string) string { return filepath.Join(data, "drivers", "ca.pem") }
@@ -83,4 +75,30 @@ func (d *Demo) place(ctx context.Context, where string) error {
 	_, _, err = d.Service.Places.KeepPlace(ctx, d.owner(), driver.Place{Name: called, URL: "https://" + host + "/",
 		CA: string(ca), Note: "What the makers send, put there by head office"}, false)
 	return err
+}
+
+// archives makes a zip archive of each folder below one of the demo's, the same from the same files.
+func archives(below string, take func(name string, b []byte) error) error {
+	folders, err := fs.ReadDir(demo.Files, below)
+	if err != nil {
+		return err
+	}
+	for _, f := range folders {
+		if !f.IsDir() {
+			continue
+		}
+		sub, err := fs.Sub(demo.Files, below+"/"+f.Name())
+		if err != nil {
+			return err
+		}
+		var b bytes.Buffer
+		z := zip.NewWriter(&b)
+		if err := errors.Join(z.AddFS(sub), z.Close()); err != nil {
+			return err
+		}
+		if err := take(f.Name(), b.Bytes()); err != nil {
+			return err
+		}
+	}
+	return nil
 }

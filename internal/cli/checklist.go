@@ -19,7 +19,8 @@ func checklistCommand(r *root) *cobra.Command {
 			if len(a) == 0 {
 				return apiclient.List[endpoint.Check](c.Context(), client, "/api/v1/checklist", nil)
 			}
-			return apiclient.List[endpoint.Check](c.Context(), client, apiclient.Path("/api/v1/queues", a[0])+"/checklist", nil)
+			return apiclient.List[endpoint.Check](c.Context(), client, apiclient.Path("/api/v1/queues", a[0])+"/checklist",
+				nil)
 		}, writeSteps)
 	c.Long = `The steps from an empty service to one that looks after itself; with a queue, those until it prints
 where it is to: whether its device answers, nothing is wrong with what is written, somebody receives

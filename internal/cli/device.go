@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"io"
 	"net/url"
@@ -215,7 +216,7 @@ not asked. What answers is proposed; nothing is added by itself. The scan goes o
 		if begun.Scan == nil {
 			return r.print(c, begun, func(w io.Writer) { writePlan(w, begun.Plan) })
 		}
-		last, err := r.follow(c, client, begun.Scan.ID)
+		last, err := r.followScan(c, client, *begun.Scan)
 		if err != nil {
 			return err
 		}
@@ -239,33 +240,22 @@ func writePlan(w io.Writer, p stock.ScanPlan) {
 	fmt.Fprintln(w, "Nothing was touched.")
 }
 
-// follow waits for a scan's end; on a terminal it shows the progress.
-func (r *root) follow(c *cobra.Command, client *apiclient.Client, id int64) (stock.Scan, error) {
-	for {
-		list, err := apiclient.List[stock.Scan](c.Context(), client, "/api/v1/stock/scans", nil)
-		if err != nil {
-			return stock.Scan{}, err
-		}
-		i := slices.IndexFunc(list, func(s stock.Scan) bool { return s.ID == id })
-		if i < 0 {
-			return stock.Scan{}, fault.New(fault.Unknown, "scan-unknown", "see cirque device found",
-				"the scan %d is no longer kept", id)
-		}
-		if r.width > 0 {
-			fmt.Fprintf(c.ErrOrStderr(), "\r%d of %d, %d found ", list[i].Done, list[i].Total, list[i].Found)
-		}
-		if list[i].State != "running" {
-			if r.width > 0 {
-				fmt.Fprint(c.ErrOrStderr(), "\r\033[K")
+// followScan waits for a scan's end; it goes on where whoever waits leaves.
+func (r *root) followScan(c *cobra.Command, client *apiclient.Client, begun stock.Scan) (stock.Scan, error) {
+	return follow(r, c, client, begun, work[stock.Scan]{over: func(s stock.Scan) bool { return s.State != "running" },
+		again: func(ctx context.Context) (stock.Scan, error) {
+			list, err := apiclient.List[stock.Scan](ctx, client, "/api/v1/stock/scans", nil)
+			if err != nil {
+				return stock.Scan{}, err
+			}
+			i := slices.IndexFunc(list, func(s stock.Scan) bool { return s.ID == begun.ID })
+			if i < 0 {
+				return stock.Scan{}, fault.New(fault.Unknown, "scan-unknown", "see cirque device found",
+					"the scan %d is no longer kept", begun.ID)
 			}
 			return list[i], nil
-		}
-		select {
-		case <-c.Context().Done():
-			return list[i], c.Context().Err()
-		case <-time.After(300 * time.Millisecond):
-		}
-	}
+		},
+		says: func(s stock.Scan) string { return fmt.Sprintf("%d of %d, %d found", s.Done, s.Total, s.Found) }})
 }
 
 func reservationsCommand(r *root) *cobra.Command {

@@ -50,13 +50,13 @@ func driverPlaceCommand(r *root) *cobra.Command {
 		func(c *cobra.Command, client *apiclient.Client, a []string) (api.PlaceOffers, error) {
 			return apiclient.Get[api.PlaceOffers](c.Context(), client, apiclient.Path(placesPath, a[0]),
 				url.Values{"find": {find}, "limit": {fmt.Sprint(limit)}})
-		}, placeWriter(r))
+		}, writePlace(r))
 	show.Flags().StringVar(&find, "find", "", "only what has these words in its name")
 	show.Flags().IntVar(&limit, "limit", 100, "how much of it to list")
 	look := ask(r, "look NAME", "Ask a place anew what it offers; each is asked once a day by itself", cmdline.Args(1, 1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (api.PlaceOffers, error) {
 			return apiclient.Post[api.PlaceOffers](c.Context(), client, apiclient.Path(placesPath, a[0])+"/looks", nil)
-		}, placeWriter(r))
+		}, writePlace(r))
 	remove := done(r, "remove NAME", "Forget a place; packages that came from it stay", cmdline.Args(1, 1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) error {
 			return client.Do(c.Context(), "DELETE", apiclient.Path(placesPath, a[0]), nil, nil, nil)
@@ -78,7 +78,7 @@ func placeAddCommand(r *root) *cobra.Command {
 			err = client.Do(c.Context(), "PUT", apiclient.Path(placesPath, a[0]), nil, in, &out)
 			return out, err
 		}, func(w io.Writer, v api.PlaceOffers) {
-			writePlace(r, w, v)
+			writePlace(r)(w, v)
 			if in.Try {
 				fmt.Fprintln(w, "It was only tried; nothing is kept.")
 			}
@@ -89,7 +89,7 @@ the list of their checksums, which whoever keeps the place makes with
 With ipps://HOST/ it is the collection of drivers that a print server's spooler brings along. A place
 of that name is changed. What is not encrypted is taken only where it is allowed.`
 	f := c.Flags()
-	f.StringVar(&in.URL, "folder", "", "the folder's `URL`: https://HOST/FOLDER/")
+	f.StringVar(&in.URL, "folder", "", "the folder's `URL`: https://HOST/FOLDER/, or ipps://HOST/ for a spooler")
 	f.StringVar(&caFile, "folder-ca", "", "the authority of the web server's certificate, a PEM file; the system's when "+
 		"absent")
 	f.BoolVar(&in.AllowClear, "allow-clear", false, "take plain HTTP or IPP, where others can change drivers on the "+
@@ -100,60 +100,54 @@ of that name is changed. What is not encrypted is taken only where it is allowed
 	return c
 }
 
-func placeWriter(r *root) func(w io.Writer, v api.PlaceOffers) {
-	return func(w io.Writer, v api.PlaceOffers) { writePlace(r, w, v) }
-}
-
 // writePlace writes what a place offers.
-func writePlace(r *root, w io.Writer, v api.PlaceOffers) {
-	p := v.Place
-	what := "archive"
-	if p.BuiltIn() {
-		what = "driver"
-	}
-	fmt.Fprintf(w, "%s: %s, %s: %d new, %d changed, %d kept. Looked at %s.\n", p.Name, p.URL,
-		words.Count(p.New+p.Changed+p.Kept, what), p.New, p.Changed, p.Kept, ago(p.Look.At, time.Now()))
-	if p.Look.Error != nil {
-		fmt.Fprintf(w, "It failed %s: %s; %s.\n", ago(p.Look.Tried, time.Now()), p.Look.Error.What, p.Look.Error.Fix)
-	}
-	if p.Note != "" {
-		fmt.Fprintln(w, p.Note)
-	}
-	fmt.Fprintln(w)
-	if p.BuiltIn() {
-		t := r.table("EXACT NAME", "STATE", "PACKAGE", "THERE AS")
-		for _, o := range v.Offers {
-			t.add(r.exact(o.Title), o.State, o.Name, o.File)
+func writePlace(r *root) func(w io.Writer, v api.PlaceOffers) {
+	return func(w io.Writer, v api.PlaceOffers) {
+		p := v.Place
+		fmt.Fprintf(w, "%s: %s, %s: %d new, %d changed, %d kept. Looked at %s.\n", p.Name, p.URL,
+			words.Count(p.New+p.Changed+p.Kept, p.Unit()), p.New, p.Changed, p.Kept, ago(p.Look.At, time.Now()))
+		if p.Look.Error != nil {
+			fmt.Fprintf(w, "It failed %s: %s; %s.\n", ago(p.Look.Tried, time.Now()), p.Look.Error.What, p.Look.Error.Fix)
 		}
-		t.write(w)
-	} else {
-		t := r.table("FILE", "STATE", "NAMES", "PACKAGE", "SHA-256")
-		for _, o := range v.Offers {
-			names := "-"
-			if o.Names != nil {
-				names = fmt.Sprint(*o.Names)
+		if p.Note != "" {
+			fmt.Fprintln(w, p.Note)
+		}
+		fmt.Fprintln(w)
+		if p.BuiltIn() {
+			t := r.table("EXACT NAME", "STATE", "PACKAGE", "THERE AS")
+			for _, o := range v.Offers {
+				t.add(r.exact(o.Title), o.State, o.Name, o.File)
 			}
-			t.add(o.File, o.State, names, o.Name, o.SHA256[:min(12, len(o.SHA256))])
+			t.write(w)
+		} else {
+			t := r.table("FILE", "STATE", "NAMES", "PACKAGE", "SHA-256")
+			for _, o := range v.Offers {
+				names := "-"
+				if o.Names != nil {
+					names = fmt.Sprint(*o.Names)
+				}
+				t.add(o.File, o.State, names, o.Name, o.SHA256[:min(12, len(o.SHA256))])
+			}
+			t.write(w)
 		}
-		t.write(w)
-	}
-	if len(v.Offers) < v.Total {
-		fmt.Fprintf(w, "%d of %d are listed: see --find and --limit.\n", len(v.Offers), v.Total)
-	}
-	if p.Look.Others > 0 {
-		fmt.Fprintf(w, "%s no zip %s, and left.\n", words.Count(p.Look.Others, "other file is", "other files are"),
-			map[bool]string{true: "archive", false: "archives"}[p.Look.Others == 1])
-	}
-	for _, d := range p.Look.Problems {
-		fmt.Fprintln(w, "  "+d.String())
-	}
-	if len(p.Fetches) > 0 {
-		fmt.Fprintln(w, "\nFetched lately:")
-		t := r.table("FETCH", "FILE", "STATE", "BY", "WHEN", "DETAIL").main(1)
-		for _, f := range p.Fetches {
-			t.add(fmt.Sprint(f.ID), f.File, fetchState(f), f.Author, ago(f.At, time.Now()), f.Says)
+		if len(v.Offers) < v.Total {
+			fmt.Fprintf(w, "%d of %d are listed: see --find and --limit.\n", len(v.Offers), v.Total)
 		}
-		t.write(w)
+		if p.Look.Others > 0 {
+			fmt.Fprintf(w, "%s no zip %s, and left.\n", words.Count(p.Look.Others, "other file is", "other files are"),
+				map[bool]string{true: "archive", false: "archives"}[p.Look.Others == 1])
+		}
+		for _, d := range p.Look.Problems {
+			fmt.Fprintln(w, "  "+d.String())
+		}
+		if len(p.Fetches) > 0 {
+			fmt.Fprintln(w, "\nFetched lately:")
+			t := r.table("FETCH", "FILE", "STATE", "BY", "WHEN", "DETAIL").main(1)
+			for _, f := range p.Fetches {
+				t.add(fmt.Sprint(f.ID), f.File, fetchState(f), f.Author, ago(f.At, time.Now()), f.Says)
+			}
+			t.write(w)
+		}
 	}
 }
 
@@ -225,27 +219,16 @@ func writeFetch(r *root, w io.Writer, f driver.Fetch) {
 
 // followFetch waits for the end of a fetch, and stops it where whoever waits leaves.
 func (r *root) followFetch(c *cobra.Command, client *apiclient.Client, f driver.Fetch) (driver.Fetch, error) {
-	path := apiclient.Path(placesPath, f.Place) + fmt.Sprintf("/fetches/%d", f.ID)
-	tell := r.output == "table" && cmdline.TerminalWidth(c.ErrOrStderr()) > 0
-	var err error
-	for err == nil && !f.Over() {
-		select {
-		case <-c.Context().Done():
-			ctx, cancel := context.WithTimeout(context.WithoutCancel(c.Context()), 5*time.Second)
-			defer cancel()
-			_ = client.Do(ctx, "DELETE", path, nil, nil, nil) // it may have ended
-			return f, c.Context().Err()
-		case <-time.After(150 * time.Millisecond):
-		}
-		f, err = apiclient.Get[driver.Fetch](c.Context(), client, path, nil)
-		if tell && err == nil {
-			fmt.Fprintf(c.ErrOrStderr(), "\r\x1b[K%s: %s", f.File, fetchState(f))
-		}
-	}
-	if tell {
-		fmt.Fprint(c.ErrOrStderr(), "\r\x1b[K")
-	}
-	return f, err
+	path := fetchPath(f)
+	return follow(r, c, client, f, work[driver.Fetch]{over: driver.Fetch.Over, stop: path,
+		again: func(ctx context.Context) (driver.Fetch, error) {
+			return apiclient.Get[driver.Fetch](ctx, client, path, nil)
+		},
+		says: func(f driver.Fetch) string { return f.File + ": " + fetchState(f) }})
+}
+
+func fetchPath(f driver.Fetch) string {
+	return apiclient.Path(placesPath, f.Place) + fmt.Sprintf("/fetches/%d", f.ID)
 }
 
 func placeStopCommand(r *root) *cobra.Command {
@@ -257,8 +240,7 @@ func placeStopCommand(r *root) *cobra.Command {
 			}
 			for _, f := range v.Place.Fetches {
 				if f.File == a[1] && !f.Over() {
-					return client.Do(c.Context(), "DELETE", apiclient.Path(placesPath, a[0])+fmt.Sprintf("/fetches/%d", f.ID), nil,
-						nil, nil)
+					return client.Do(c.Context(), "DELETE", fetchPath(f), nil, nil, nil)
 				}
 			}
 			return fault.New(fault.Unknown, "fetch-unknown", "see cirque driver place show "+a[0],

@@ -293,34 +293,21 @@ func (r *root) followRun(c *cobra.Command, client *apiclient.Client, name string
 	if err != nil {
 		return run, err
 	}
-	tell := r.output == "table" && cmdline.TerminalWidth(c.ErrOrStderr()) > 0
-	for !run.Over() {
-		select {
-		case <-c.Context().Done():
-			ctx, cancel := context.WithTimeout(context.WithoutCancel(c.Context()), 5*time.Second)
-			defer cancel()
-			_ = client.Do(ctx, "DELETE", apiclient.Path(sourcesPath, name)+"/runs", nil, nil, nil) // it may have ended
-			return run, c.Context().Err()
-		case <-time.After(150 * time.Millisecond):
-		}
-		q := url.Values{"source": {name}, "limit": {"20"}}
-		latest, err := apiclient.Page[directory.Run](c.Context(), client, "/api/v1/directory/runs", q)
-		if err != nil {
-			return run, err
-		}
-		for _, x := range latest.Items {
-			if x.ID == run.ID {
-				run = x
+	return follow(r, c, client, run, work[directory.Run]{over: directory.Run.Over,
+		stop: apiclient.Path(sourcesPath, name) + "/runs",
+		again: func(ctx context.Context) (directory.Run, error) {
+			latest, err := apiclient.Page[directory.Run](ctx, client, "/api/v1/directory/runs", url.Values{"source": {name},
+				"limit": {"20"}})
+			for _, x := range latest.Items {
+				if x.ID == run.ID {
+					run = x
+				}
 			}
-		}
-		if tell {
-			fmt.Fprintf(c.ErrOrStderr(), "\r%s: %s read   ", run.State, words.Count(run.Read, "entry"))
-		}
-	}
-	if tell {
-		fmt.Fprint(c.ErrOrStderr(), "\r\033[K")
-	}
-	return run, nil
+			return run, err
+		},
+		says: func(run directory.Run) string {
+			return fmt.Sprintf("%s: %s read", run.State, words.Count(run.Read, "entry"))
+		}})
 }
 
 func writeRun(w io.Writer, v directory.Run) {

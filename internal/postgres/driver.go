@@ -59,6 +59,24 @@ func (s PackageTable) AddPackage(ctx context.Context, p driver.Package, files []
 	return known, err
 }
 
+// cameIn adds the archive that a package came in to what is known of it.
+func cameIn(ctx context.Context, tx pgx.Tx, digest string, list []driver.Archive) error {
+	var p driver.Package
+	if err := tx.QueryRow(ctx, "SELECT body FROM driver_package WHERE digest = $1 FOR UPDATE",
+		digest).Scan(&p); err != nil {
+		return err
+	}
+	for _, a := range list {
+		p.CameIn(a)
+	}
+	b, err := json.Marshal(p)
+	if err != nil {
+		return err
+	}
+	_, err = tx.Exec(ctx, "UPDATE driver_package SET body = $2 WHERE digest = $1", digest, b)
+	return err
+}
+
 // keep writes contents unless they are there.
 func keep(ctx context.Context, tx pgx.Tx, sum string, data []byte) error {
 	var there bool

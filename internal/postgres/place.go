@@ -2,7 +2,6 @@ package postgres
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"strings"
 	"time"
@@ -48,7 +47,8 @@ func (s PlaceTable) SavePlace(ctx context.Context, v driver.Place, l driver.Look
 // SaveLook keeps what was seen at a place; one that has gone meanwhile, or leads elsewhere now, keeps nothing.
 func (s PlaceTable) SaveLook(ctx context.Context, v driver.Place, l driver.Look, events ...event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, "UPDATE driver_place SET look = $3 WHERE name = $1 AND body->>'url' = $2", v.Name, v.URL, l)
+		tag, err := tx.Exec(ctx, "UPDATE driver_place SET look = $3 WHERE name = $1 AND body->>'url' = $2", v.Name, v.URL,
+			l)
 		if err != nil || tag.RowsAffected() == 0 {
 			return err
 		}
@@ -106,8 +106,9 @@ func (s PlaceTable) AddFetch(ctx context.Context, v driver.Fetch, e event.Event)
 		out, err = pgx.CollectExactlyOneRow(rows, oneFetch)
 		switch code(err) {
 		case "23505":
-			return fault.New(fault.Conflict, "fetch-running", "wait for it, or stop it: cirque driver place stop "+v.Place+" "+
-				v.File, "%s is being fetched from %s", v.File, v.Place)
+			return fault.New(fault.Conflict, "fetch-running",
+				"wait for it, or stop it: cirque driver place stop "+v.Place+" "+
+					v.File, "%s is being fetched from %s", v.File, v.Place)
 		case "23503":
 			return placeUnknown(v.Place)
 		}
@@ -128,9 +129,17 @@ func (s PlaceTable) AddFetch(ctx context.Context, v driver.Fetch, e event.Event)
 
 // SaveFetch notes how far a fetch is, and says whether it is to stop: somebody wants it, or its place has gone.
 func (s PlaceTable) SaveFetch(ctx context.Context, v driver.Fetch) (stop bool, err error) {
+	var inside *string
+	var names *int
+	if p := v.Package; p != nil {
+		n := len(p.Models)
+		inside, names = &p.Digest, &n
+	}
 	err = s.in(ctx, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, "UPDATE driver_fetch SET state = $2, body = $3, ended_at = CASE WHEN $4 THEN "+
-			"clock_timestamp() END WHERE id = $1 RETURNING stop", v.ID, v.State, v, v.Over()).Scan(&stop)
+			"clock_timestamp() END, package = $5, names = $6 WHERE id = $1 RETURNING stop", v.ID, v.State, v, v.Over(),
+			inside,
+			names).Scan(&stop)
 		if errors.Is(err, pgx.ErrNoRows) {
 			stop = true
 			return nil
@@ -185,9 +194,8 @@ func (s PlaceTable) Fetches(ctx context.Context, place string, most int) ([]driv
 
 // LookedInto tells what was found in archives that were fetched, by checksum.
 func (s PlaceTable) LookedInto(ctx context.Context) (map[string]driver.Inside, error) {
-	rows, err := s.pool.Query(ctx, "SELECT DISTINCT ON (sha256) sha256, body->'package'->>'digest', "+
-		"jsonb_array_length(body->'package'->'models') FROM driver_fetch WHERE state = 'done' AND sha256 <> '' "+
-		"ORDER BY sha256, id DESC")
+	rows, err := s.pool.Query(ctx, "SELECT DISTINCT ON (sha256) sha256, package, names FROM driver_fetch WHERE "+
+		"package IS NOT NULL AND sha256 <> '' ORDER BY sha256, id DESC")
 	if err != nil {
 		return nil, translate(err)
 	}
@@ -232,22 +240,4 @@ func (s PlaceTable) StopFetch(ctx context.Context, place string, id int64, e eve
 		}
 		return addEvent(ctx, tx, e)
 	})
-}
-
-// cameIn adds the archive that a package came in to what is known of it.
-func cameIn(ctx context.Context, tx pgx.Tx, digest string, list []driver.Archive) error {
-	var p driver.Package
-	if err := tx.QueryRow(ctx, "SELECT body FROM driver_package WHERE digest = $1 FOR UPDATE",
-		digest).Scan(&p); err != nil {
-		return err
-	}
-	for _, a := range list {
-		p.CameIn(a)
-	}
-	b, err := json.Marshal(p)
-	if err != nil {
-		return err
-	}
-	_, err = tx.Exec(ctx, "UPDATE driver_package SET body = $2 WHERE digest = $1", digest, b)
-	return err
 }

@@ -31,24 +31,28 @@ func TestPlaces(t *testing.T) {
 		if err := s.Places.SaveLook(ctx, v.of, now, happening("x")); err != nil {
 			t.Fatal(err)
 		}
-		if list, err := s.Places.Places(ctx); err != nil || len(list) != 1 || list[0].URL != p.URL || list[0].Author != "mira" ||
+		if list, err := s.Places.Places(ctx); err != nil || len(list) != 1 || list[0].URL != p.URL ||
+			list[0].Author != "mira" ||
 			!list[0].At.Equal(at) ||
 			len(list[0].Look.Offers) != v.files || !list[0].Look.At.Equal(at) {
 			t.Errorf("%+v %v", list, err)
 		}
 	}
 	add := func(file string) driver.Fetch {
-		f, err := s.Places.AddFetch(ctx, driver.Fetch{Place: "yard", File: file, SHA256: "s-" + file, Author: "mira"}, happening("x"))
+		f, err := s.Places.AddFetch(ctx, driver.Fetch{Place: "yard", File: file, SHA256: "s-" + file, Author: "mira"},
+			happening("x"))
 		if err != nil {
 			t.Fatal(err)
 		}
 		return f
 	}
 	a, b := add("a.zip"), add("b.zip")
-	if _, err := s.Places.AddFetch(ctx, driver.Fetch{Place: "yard", File: "a.zip"}, happening("x")); !fault.Is(err, fault.Conflict) {
+	if _, err := s.Places.AddFetch(ctx, driver.Fetch{Place: "yard", File: "a.zip"}, happening("x")); !fault.Is(err,
+		fault.Conflict) {
 		t.Error("twice at a time:", err)
 	}
-	if _, err := s.Places.AddFetch(ctx, driver.Fetch{Place: "quay", File: "a.zip"}, happening("x")); !fault.Is(err, fault.Unknown) {
+	if _, err := s.Places.AddFetch(ctx, driver.Fetch{Place: "quay", File: "a.zip"}, happening("x")); !fault.Is(err,
+		fault.Unknown) {
 		t.Error("from nowhere:", err)
 	}
 	first, err := s.Places.BeginFetch(ctx)
@@ -78,19 +82,22 @@ func TestPlaces(t *testing.T) {
 		t.Error("one that was stopped already:", err)
 	}
 	list, err := s.Places.Fetches(ctx, "yard", 10)
-	if err != nil || len(list) != 2 || list[0].ID != b.ID || list[0].State != driver.FetchStopped || list[0].Ended == nil ||
+	if err != nil || len(list) != 2 || list[0].ID != b.ID || list[0].State != driver.FetchStopped ||
+		list[0].Ended == nil ||
 		list[1].State != driver.FetchDone || list[1].Ended == nil {
 		t.Errorf("%+v %v", list, err)
 	}
-	if one, err := s.Places.FetchOf(ctx, "yard", a.ID); err != nil || one.Package == nil || len(one.Package.Models) != 4 ||
+	if one, err := s.Places.FetchOf(ctx, "yard", a.ID); err != nil || one.Package == nil ||
+		len(one.Package.Models) != 4 ||
 		list[1].Package != nil {
 		t.Errorf("%+v %v", one, err)
 	}
 	if _, err := s.Places.FetchOf(ctx, "quay", a.ID); !fault.Is(err, fault.Unknown) {
 		t.Error(err)
 	}
-	if into, err := s.Places.LookedInto(ctx); err != nil || len(into) != 1 || into["s-a.zip"] != (driver.Inside{Digest: "d",
-		Names: 4}) {
+	if into, err := s.Places.LookedInto(ctx); err != nil || len(into) != 1 ||
+		into["s-a.zip"] != (driver.Inside{Digest: "d",
+			Names: 4}) {
 		t.Errorf("%+v %v", into, err)
 	}
 	if next, err := s.Places.BeginFetch(ctx); err != nil || next != nil {

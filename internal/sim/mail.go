@@ -41,12 +41,17 @@ func (r *Relay) Listen(addr string) error {
 	if err != nil {
 		return err
 	}
+	r.Serve(ln)
+	return nil
+}
+
+// Serve starts it where somebody listens for it.
+func (r *Relay) Serve(ln net.Listener) {
 	r.ln = ln
 	r.server = smtp.NewServer(smtp.BackendFunc(func(*smtp.Conn) (smtp.Session, error) { return &session{r: r}, nil }))
 	r.server.Domain, r.server.AllowInsecureAuth, r.server.MaxMessageBytes = "relay.example", true, 1<<20
 	r.server.ReadTimeout, r.server.WriteTimeout = time.Minute, time.Minute
 	go func() { _ = r.server.Serve(ln) }() // ends with Close
-	return nil
 }
 
 // Addr is where it listens.

@@ -52,15 +52,13 @@ func (s *Shelf) Hold(name string) (release func()) {
 	})
 }
 
-// Listen starts it on loopback, with a certificate and its key as PEM.
-func (s *Shelf) Listen(addr, cert, key string) error {
+// Serve starts it where somebody listens for it, with a certificate and its key as PEM.
+func (s *Shelf) Serve(ln net.Listener, cert, key string) error {
 	pair, err := tls.X509KeyPair([]byte(cert), []byte(key))
 	if err != nil {
 		return err
 	}
-	if s.ln, err = net.Listen("tcp", addr); err != nil {
-		return err
-	}
+	s.ln = ln
 	s.server = &http.Server{Handler: s, ReadHeaderTimeout: 10 * time.Second, ErrorLog: log.New(io.Discard, "", 0),
 		TLSConfig: &tls.Config{Certificates: []tls.Certificate{pair}, MinVersion: tls.VersionTLS12}}
 	go func() { _ = s.server.ServeTLS(s.ln, "", "") }() // ends with Close

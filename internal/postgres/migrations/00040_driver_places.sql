@@ -15,11 +15,14 @@ CREATE TABLE driver_fetch (
 	sha256 text NOT NULL,
 	state text NOT NULL CHECK (state IN ('waiting', 'running', 'done', 'failed', 'stopped')),
 	body jsonb NOT NULL,
+	package text, -- the digest of what is in it, and how many names that has, once it is done
+	names integer,
 	at timestamptz NOT NULL DEFAULT clock_timestamp(),
 	ended_at timestamptz,
 	stop boolean NOT NULL DEFAULT false
 );
 CREATE INDEX driver_fetch_place ON driver_fetch (place, id);
+CREATE INDEX driver_fetch_inside ON driver_fetch (sha256, id DESC) WHERE package IS NOT NULL AND sha256 <> '';
 CREATE UNIQUE INDEX driver_fetch_under_way ON driver_fetch (place, file) WHERE state IN ('waiting', 'running');
 
 -- +goose Down

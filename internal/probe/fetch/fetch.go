@@ -6,7 +6,6 @@ import (
 	"context"
 	"crypto/x509"
 	"errors"
-	"fmt"
 	"io"
 	"net/http"
 	"net/url"
@@ -86,7 +85,8 @@ func (f *Fetcher) get(ctx context.Context, v driver.Place, file string, most int
 	if err := refused(u, resp); err != nil {
 		return nil, err
 	}
-	large := fault.New(fault.TooLarge, "place-large", "divide it", "%s of %s has over %s", file, v.Name, size(most))
+	large := fault.New(fault.TooLarge, "place-large", "divide it", "%s of %s has over %d MiB", file, v.Name,
+		most>>20)
 	if resp.ContentLength > most {
 		return nil, large
 	}
@@ -164,11 +164,4 @@ func explain(host string, err error) error {
 		fix = "check that it is on, and the address"
 	}
 	return fault.New(f.Kind, f.Code, fix, "%s", f.What).Because(err)
-}
-
-func size(n int64) string {
-	if n >= 1<<20 {
-		return fmt.Sprintf("%d MiB", n>>20)
-	}
-	return fmt.Sprintf("%d KiB", n>>10)
 }

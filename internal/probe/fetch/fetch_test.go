@@ -70,7 +70,8 @@ func TestFetch(t *testing.T) {
 func TestRefused(t *testing.T) {
 	t.Parallel()
 	for file, want := range map[string]string{
-		"301": "place-elsewhere", "401": "place-refuses", "403": "place-refuses", "404": "place-lacks", "500": "place-fails",
+		"301": "place-elsewhere", "401": "place-refuses", "403": "place-refuses", "404": "place-lacks",
+		"500": "place-fails",
 		"204": "place-fails", "huge": "place-large", "huger": "place-large", "half": "broke-off",
 	} {
 		v := place(t, func(w http.ResponseWriter, r *http.Request) {
@@ -132,7 +133,8 @@ func TestUntrusted(t *testing.T) {
 		}
 	}()
 	_, err = New(nil).Look(t.Context(), driver.Place{URL: "http://" + ln.Addr().String() + "/"})
-	if f := fault.As(err); f == nil || f.Code != "not-web" && f.Code != "broke-off" || strings.Contains(f.What+f.Fix, "IPP") {
+	if f := fault.As(err); f == nil || f.Code != "not-web" && f.Code != "broke-off" || strings.Contains(f.What+f.Fix,
+		"IPP") {
 		t.Error(err)
 	}
 }
@@ -167,7 +169,8 @@ func TestStill(t *testing.T) {
 	<-begun
 	ctx, leave := context.WithCancel(t.Context())
 	go func() { <-begun; leave() }()
-	if _, err := f.Archive(ctx, v, "still.zip", func(int64, int64) {}); err == nil || !errors.Is(ctx.Err(), context.Canceled) {
+	if _, err := f.Archive(ctx, v, "still.zip", func(int64, int64) {}); err == nil || !errors.Is(ctx.Err(),
+		context.Canceled) {
 		t.Error(err)
 	}
 }

@@ -69,8 +69,8 @@ func (s *Room) KeepPlace(ctx context.Context, p *access.Principal, v driver.Plac
 		was = before.Place
 	}
 	return out, list, s.store.SavePlace(ctx, v, l, event.Event{Kind: event.PlaceKept, Subject: v.Name,
-		Author: p.Name}.Saying("The place {place} that drivers are fetched from was kept: {url}, with {archives}", "place",
-		v.Name, "url", v.URL, "archives", words.Count(len(l.Offers), "archive")).With(was, v))
+		Author: p.Name}.Saying("The place {place} that drivers are fetched from was kept: {url}, with {offers}", "place",
+		v.Name, "url", v.URL, "offers", words.Count(len(l.Offers), v.Unit())).With(was, v))
 }
 
 // LookAt asks a place anew for its list, and keeps what came of it.
@@ -115,14 +115,14 @@ func (s *Room) lookAgain(ctx context.Context, v driver.PlaceView, author string)
 			tell(event.PlaceGood, "The place {place} that drivers are fetched from answers again", "place", v.Name)
 		}
 		if more := notAmong(l.Offers, v.Look.Offers); len(more) > 0 {
-			tell(event.PlaceOffers, "The place {place} offers {archives} that it did not before: {files}", "place", v.Name,
-				"archives", words.Count(len(more), "archive"), "files", strings.Join(more[:min(len(more), 5)], ", "))
+			tell(event.PlaceOffers, "The place {place} offers {count} that it did not before: {names}", "place", v.Name,
+				"count", words.Count(len(more), v.Unit()), "names", strings.Join(more[:min(len(more), 5)], ", "))
 		}
 	}
 	return failed, s.store.SaveLook(ctx, v.Place, l, events...)
 }
 
-// notAmong names the files of a list that another has not, or not with that checksum.
+// notAmong names the offers of a list that another has not, or not with that checksum.
 func notAmong(list, before []driver.Offer) []string {
 	had := map[driver.Offer]bool{}
 	for _, o := range before {
@@ -131,7 +131,7 @@ func notAmong(list, before []driver.Offer) []string {
 	var out []string
 	for _, o := range list {
 		if !had[o] {
-			out = append(out, o.File)
+			out = append(out, o.Called())
 		}
 	}
 	return out
@@ -160,11 +160,11 @@ func (s *Room) Fetch(ctx context.Context, p *access.Principal, place, file, call
 	if err != nil {
 		return driver.Fetch{}, err
 	}
-	i := slices.IndexFunc(v.Look.Offers, func(o driver.Offer) bool { return o.File == file || o.Title == file })
+	i := slices.IndexFunc(v.Look.Offers, func(o driver.Offer) bool { return o.File == file || o.Called() == file })
 	if i < 0 {
 		files := make([]string, len(v.Look.Offers))
 		for i, o := range v.Look.Offers {
-			files[i] = cmp.Or(o.Title, o.File)
+			files[i] = o.Called()
 		}
 		fix := "see cirque driver place show " + place + ", or look again: cirque driver place look " + place
 		if near := driver.Nearest(file, files); near != "" {

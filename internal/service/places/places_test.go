@@ -73,10 +73,13 @@ func (y *yard) Archive(ctx context.Context, _ driver.Place, file string, tell fu
 	return []byte(text), err
 }
 
-func (y *yard) TakePackage(_ context.Context, _, name, _ string, archive []byte, from driver.Archive,
+func (y *yard) TakePackage(ctx context.Context, _, name, _ string, archive []byte, from driver.Archive,
 	dry bool) (driver.Package, bool, error) {
-	if string(archive) == "poison" {
+	switch string(archive) {
+	case "poison":
 		panic("nobody thought of this")
+	case "late": // whoever stops it comes too late
+		<-ctx.Done()
 	}
 	y.mu.Lock()
 	defer y.mu.Unlock()
@@ -179,7 +182,8 @@ func furnish(t *testing.T) (*Room, *yard) {
 	t.Helper()
 	w := rooms.New(t, "{estate: 1}", directory.Records{})
 	y := &yard{stop: map[int64]bool{}, hub: w.Present.Hub, files: map[string]string{"a.zip": "one", "b.zip": "two"}}
-	return New(Config{Store: y, Ways: y, Packages: y, Present: w.Present, Now: time.Now, Log: slog.New(slog.DiscardHandler)}), y
+	return New(Config{Store: y, Ways: y, Packages: y, Present: w.Present, Now: time.Now,
+		Log: slog.New(slog.DiscardHandler)}), y
 }
 
 // TestKeepPlace: what is entered is tried at once, and kept only where it answers as a place does.
@@ -196,7 +200,8 @@ func TestKeepPlace(t *testing.T) {
 		t.Error(err)
 	}
 	y.fails, y.files = nil, nil
-	if _, _, err := r.KeepPlace(t.Context(), keeper, in, false); fault.As(err).Code != "place-empty" || len(y.places) != 0 {
+	if _, _, err := r.KeepPlace(t.Context(), keeper, in, false); fault.As(err).Code != "place-empty" ||
+		len(y.places) != 0 {
 		t.Error(err)
 	}
 	y.files = map[string]string{"a.zip": "one"}
@@ -220,7 +225,8 @@ func TestKeepPlace(t *testing.T) {
 		}
 	}
 	none := New(Config{Store: y, Present: r.cfg.Present, Now: time.Now})
-	if _, _, err := none.KeepPlace(t.Context(), keeper, in, false); fault.As(err).Code != "no-places" || none.Workers() != nil {
+	if _, _, err := none.KeepPlace(t.Context(), keeper, in, false); fault.As(err).Code != "no-places" ||
+		none.Workers() != nil {
 		t.Error(err)
 	}
 }
@@ -231,7 +237,8 @@ func second[A, B any](_ A, _ B, err error) error { return err }
 func TestLooks(t *testing.T) {
 	t.Parallel()
 	r, y := furnish(t)
-	if _, _, err := r.KeepPlace(t.Context(), keeper, driver.Place{Name: "p", URL: "https://drivers.example/"}, false); err != nil {
+	if _, _, err := r.KeepPlace(t.Context(), keeper, driver.Place{Name: "p", URL: "https://drivers.example/"},
+		false); err != nil {
 		t.Fatal(err)
 	}
 	y.fails = errors.New("nobody there")
@@ -266,7 +273,8 @@ func TestFetches(t *testing.T) {
 	t.Parallel()
 	synctest.Test(t, func(t *testing.T) {
 		r, y := furnish(t)
-		if _, _, err := r.KeepPlace(t.Context(), keeper, driver.Place{Name: "p", URL: "https://drivers.example/"}, false); err != nil {
+		if _, _, err := r.KeepPlace(t.Context(), keeper, driver.Place{Name: "p", URL: "https://drivers.example/"},
+			false); err != nil {
 			t.Fatal(err)
 		}
 		ctx, end := context.WithCancel(t.Context())
@@ -317,6 +325,20 @@ func TestFetches(t *testing.T) {
 		if f := y.fetches[f.ID-1]; f.State != driver.FetchStopped || len(y.taken) != 1 {
 			t.Errorf("stopped: %+v", f)
 		}
+		y.wait, y.files["d.zip"] = false, "late"
+		if _, _, err := r.LookAt(t.Context(), keeper, "p"); err != nil {
+			t.Fatal(err)
+		}
+		late := fetch("d.zip", false)
+		if err := r.StopFetch(t.Context(), keeper, "p", late.ID); err != nil {
+			t.Error(err)
+		}
+		time.Sleep(time.Second) // of the bubble's clock
+		synctest.Wait()
+		if f := y.fetches[late.ID-1]; f.State != driver.FetchDone || len(y.taken) != 2 {
+			t.Errorf("stopped once it was kept: %+v", f)
+		}
+		y.wait = true
 		f = fetch("b.zip", false)
 		end()
 		<-ended
@@ -327,7 +349,7 @@ func TestFetches(t *testing.T) {
 		ctx, end = context.WithCancel(t.Context())
 		go work()
 		synctest.Wait()
-		if f := y.fetches[f.ID-1]; f.State != driver.FetchDone || len(y.taken) != 2 {
+		if f := y.fetches[f.ID-1]; f.State != driver.FetchDone || len(y.taken) != 3 {
 			t.Errorf("begun anew: %+v", f)
 		}
 		asked := y.askedSoFar()
@@ -346,7 +368,8 @@ func TestFetchUnknown(t *testing.T) {
 	t.Parallel()
 	r, y := furnish(t)
 	y.files["mono-40-3.1.zip"] = "x"
-	if _, _, err := r.KeepPlace(t.Context(), keeper, driver.Place{Name: "p", URL: "https://drivers.example/"}, false); err != nil {
+	if _, _, err := r.KeepPlace(t.Context(), keeper, driver.Place{Name: "p", URL: "https://drivers.example/"},
+		false); err != nil {
 		t.Fatal(err)
 	}
 	_, err := r.Fetch(t.Context(), keeper, "p", "mono-40-31.zip", "", false)

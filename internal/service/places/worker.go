@@ -5,7 +5,6 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"runtime/debug"
-	"sync"
 	"sync/atomic"
 	"time"
 
@@ -86,28 +85,19 @@ func (s *Room) fetch(ctx context.Context, f driver.Fetch) error {
 	if err := save(); err != nil {
 		return err
 	}
-	var beat sync.WaitGroup
-	ended, end := context.WithCancel(during)
-	beat.Go(func() {
-		for {
-			worker.Pause(ended, 500*time.Millisecond)
-			if ended.Err() != nil {
-				return
-			}
-			if err := save(); err != nil && ctx.Err() == nil {
-				s.cfg.Log.Warn("the progress of what is fetched could not be kept", "place", f.Place, "error", err)
-			}
+	end := worker.Beat(500*time.Millisecond, func() {
+		if err := save(); err != nil && ctx.Err() == nil {
+			s.cfg.Log.Warn("the progress of what is fetched could not be kept", "place", f.Place, "error", err)
 		}
 	})
 	pkg, known, err := s.take(during, f, func(a, b int64) { got.Store(a); total.Store(b) })
 	end()
-	beat.Wait()
 	if ctx.Err() != nil {
 		return nil // another process begins it anew
 	}
 	f.Got, f.Total = got.Load(), total.Load()
 	switch fe := fault.As(err); {
-	case during.Err() != nil:
+	case err != nil && during.Err() != nil:
 		f.State, f.Says = driver.FetchStopped, "it was stopped, and nothing of it was kept"
 	case err != nil:
 		f.State, f.Code, f.Says, f.Fix, f.Details = driver.FetchFailed, fe.Code, fe.What, fe.Fix, fe.Details
@@ -126,7 +116,8 @@ func (s *Room) take(ctx context.Context, f driver.Fetch, tell func(got, total in
 		if v := recover(); v != nil {
 			s.cfg.Log.Error("an archive cannot be taken in", "place", f.Place, "file", f.File, "value", v, "stack",
 				string(debug.Stack()))
-			err = fault.New(fault.Internal, "package-refused", "see the log, and leave it where it is", "%s cannot be taken in",
+			err = fault.New(fault.Internal, "package-refused", "see the log, and leave it where it is",
+				"%s cannot be taken in",
 				f.File)
 		}
 	}()

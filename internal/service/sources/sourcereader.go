@@ -13,6 +13,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/name"
 	"cirque/core/words"
+	"cirque/internal/service/worker"
 )
 
 // lastPass is what is known of a source between passes, in the process that reads it.
@@ -153,23 +154,9 @@ func (s *Room) run(ctx context.Context, d dueRun, h *lastPass) {
 		}
 	}
 	save()
-	beating := make(chan struct{})
-	var beat sync.WaitGroup
-	beat.Go(func() {
-		tick := time.NewTicker(time.Second)
-		defer tick.Stop()
-		for {
-			select {
-			case <-beating:
-				return
-			case <-tick.C:
-				save()
-			}
-		}
-	})
+	end := worker.Beat(time.Second, save)
 	came, err := s.pass(ctx, d, r.Kind, h, func(n int) { read.Store(int64(n)) })
-	close(beating)
-	beat.Wait()
+	end()
 	out := came.Import
 	r.Kind, r.Read = came.kind, max(came.read, int(read.Load()))
 	r.Users, r.Groups, r.Machines = came.rows["user"], came.rows["group"], came.rows["machine"]

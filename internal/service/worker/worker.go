@@ -212,3 +212,26 @@ func Pause(ctx context.Context, d time.Duration) {
 	case <-t.C:
 	}
 }
+
+// Beat does something again and again, such as telling how far long work is, until end is called; that waits until it
+// is not being done any more.
+func Beat(every time.Duration, do func()) (end func()) {
+	ended := make(chan struct{})
+	var wg sync.WaitGroup
+	wg.Go(func() {
+		tick := time.NewTicker(every)
+		defer tick.Stop()
+		for {
+			select {
+			case <-ended:
+				return
+			case <-tick.C:
+				do()
+			}
+		}
+	})
+	return func() {
+		close(ended)
+		wg.Wait()
+	}
+}

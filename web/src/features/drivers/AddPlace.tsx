@@ -59,7 +59,10 @@ export function AddPlace({ of, onDone }: AddPlaceProps) {
         required
         placeholder="https://drivers.skerry.example/makers/"
         {...form.text("url")}
-        hint="https://HOST/FOLDER/, with its zip archives and their checksums in a file SHA256SUMS there; or ipps://HOST/, for what a print server's spooler brings along."
+        hint={
+          "https://HOST/FOLDER/, with its zip archives and their checksums in a file SHA256SUMS " +
+          "there; or ipps://HOST/, for what a print server's spooler brings along."
+        }
       />
       <div className="flex flex-col gap-1">
         <label htmlFor={authority} className="font-medium">
