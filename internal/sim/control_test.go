@@ -1,25 +1,19 @@
 package sim
 
 import (
-	"fmt"
 	"net"
 	"os"
 	"path/filepath"
 	"strings"
-	"sync/atomic"
 	"testing"
 )
-
-// controls counts how often TestControl has begun.
-var controls atomic.Uint32
 
 // TestControl: stand-ins are cut, joined and exchanged by whoever reads the file, and by nobody else; an exchange is
 // one of another device, and the next brings the first back.
 func TestControl(t *testing.T) {
 	t.Parallel()
-	// At an address of its own, so that nobody takes the port while the line is cut, nor this test beside itself.
-	at0 := fmt.Sprintf("127.77.%d.%d:0", os.Getpid()%256, 1+controls.Add(1)%250)
-	spec := Spec{For: "10.9.0.1:631", Listen: at0, Name: "hall-40", Serial: "SK-1", MAC: "02:00:5e:10:00:10",
+	// At an address of its own, so that nobody takes the port while the line is cut.
+	spec := Spec{For: "10.9.0.1:631", Listen: "127.77.0.1:0", Name: "hall-40", Serial: "SK-1", MAC: "02:00:5e:10:00:10",
 		UUID: "7d4c0e50-1001-4b1e-9c3a-02005e100010", SNMP: "public"}
 	s, err := Start([]Spec{spec})
 	if err != nil {

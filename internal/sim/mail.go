@@ -59,10 +59,11 @@ func (r *Relay) Addr() string { return r.ln.Addr().String() }
 
 // Close stops it.
 func (r *Relay) Close() error {
-	if err := r.server.Close(); err != nil && !errors.Is(err, smtp.ErrServerClosed) {
-		return err
+	err := r.server.Close()
+	if errors.Is(err, smtp.ErrServerClosed) {
+		err = nil
 	}
-	return nil
+	return ended(err, r.ln)
 }
 
 // Mail gives what it took.

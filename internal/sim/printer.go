@@ -86,7 +86,16 @@ func (p *Printer) Close() error {
 	if p.udp != nil {
 		_ = p.udp.Close() // whoever asks hears nothing more
 	}
-	return p.http.Close()
+	return ended(p.http.Close(), p.ln)
+}
+
+// ended is how something ended that listens, once its server has: where that had not begun to serve yet, it leaves the
+// listener open.
+func ended(err error, ln net.Listener) error {
+	if e := ln.Close(); e != nil && !errors.Is(e, net.ErrClosed) {
+		err = errors.Join(err, e)
+	}
+	return err
 }
 
 // Break makes it refuse jobs with a reason, such as media-jam; "" mends it.

@@ -69,7 +69,7 @@ func (s *Shelf) Serve(ln net.Listener, cert, key string) error {
 func (s *Shelf) Addr() string { return s.ln.Addr().String() }
 
 // Close stops it.
-func (s *Shelf) Close() error { return s.server.Close() }
+func (s *Shelf) Close() error { return ended(s.server.Close(), s.ln) }
 
 func (s *Shelf) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	name := strings.TrimPrefix(r.URL.Path, "/")
