@@ -158,6 +158,7 @@ func TestConsoleEstate(t *testing.T) {
 	p.clear("textbox", "Down after")
 	p.press("button", "Keep in the draft")
 	p.see("changed")
+	p.see("3 changes not published") // it is kept, else leaving the page breaks it off
 	p.goTo("/draft")
 	p.see("setting continuity")
 	for _, name := range []string{"continuity", "hall-2", "hall"} {
