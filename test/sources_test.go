@@ -35,10 +35,15 @@ func manage(t *testing.T, s *testkit.Slapd) *ldap.Conn {
 
 func lastRun(t *testing.T, s *aService, source string) directory.Run {
 	t.Helper()
-	list, err := apiclient.List[directory.Run](t.Context(), s.c, "/api/v1/directory/runs", url.Values{"source": {source}})
-	if err != nil || len(list) == 0 {
-		t.Fatal(list, err)
-	}
+	var list []directory.Run
+	within(t, "a pass over "+source, func() (there bool) { // one that was just resumed has none yet
+		var err error
+		list, err = apiclient.List[directory.Run](t.Context(), s.c, "/api/v1/directory/runs", url.Values{"source": {source}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return len(list) > 0
+	})
 	return list[0]
 }
 
