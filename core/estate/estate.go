@@ -71,6 +71,10 @@ type Server struct {
 	URI       string  `json:"uri" yaml:"uri"`
 	QueueRoot *string `json:"queue_root,omitempty" yaml:"queue_root,omitempty" doc:"What stands between the server's URI and a queue's name; printers/ when absent."`
 	Location  string  `json:"location,omitempty" yaml:"location,omitempty"`
+	Kept      bool    `json:"kept,omitempty" yaml:"kept,omitempty" doc:"Cirque's agent makes and holds its shared queues."`
+	Machine   string  `json:"machine,omitempty" yaml:"machine,omitempty" doc:"Whose agent keeps it; the server's name when absent."`
+	Platform  string  `json:"platform,omitempty" yaml:"platform,omitempty" doc:"For the drivers on it, os/arch; linux/x64 when absent."`
+	Others    string  `json:"others,omitempty" yaml:"others,omitempty" enum:"leave,report" doc:"Queues on it that Cirque did not make: leave (when absent), or report as differences."`
 	Note      string  `json:"note,omitempty" yaml:"note,omitempty"`
 }
 
@@ -116,13 +120,17 @@ type Queue struct {
 	Drivers  map[string]string `json:"drivers,omitempty" yaml:"drivers,omitempty" doc:"By platform, os or *: a driver's name or driverless."`
 	Defaults map[string]any    `json:"defaults,omitempty" yaml:"defaults,omitempty" doc:"Queue options by their IPP names."`
 	Access   *Access           `json:"access,omitempty" yaml:"access,omitempty"`
-	Open     []Window          `json:"open,omitempty" yaml:"open,omitempty" doc:"When it takes jobs, by the clock of its site; always when absent."`
-	Listed   bool              `json:"listed,omitempty" yaml:"listed,omitempty" doc:"Written into the directory."`
-	Paused   bool              `json:"paused,omitempty" yaml:"paused,omitempty"`
-	Retired  bool              `json:"retired,omitempty" yaml:"retired,omitempty"`
-	Until    string            `json:"until,omitempty" yaml:"until,omitempty" doc:"The last day on which it is not retired, by the clock of its site, such as 2026-12-31, or a time with its offset."`
-	Purpose  string            `json:"purpose,omitempty" yaml:"purpose,omitempty" enum:"practice,helper" doc:"practice: for teaching and tests, counted nowhere; helper: for programs alone, on nobody's list. Neither is ever the default."`
-	Note     string            `json:"note,omitempty" yaml:"note,omitempty"`
+	Units    *Units            `json:"units,omitempty" yaml:"units,omitempty" doc:"What is fitted to its printer."`
+
+	OnServers *OnServers `json:"on_servers,omitempty" yaml:"on_servers,omitempty" doc:"How kept servers run it."`
+
+	Open    []Window `json:"open,omitempty" yaml:"open,omitempty" doc:"When it takes jobs, by the clock of its site; always when absent."`
+	Listed  bool     `json:"listed,omitempty" yaml:"listed,omitempty" doc:"Written into the directory."`
+	Paused  bool     `json:"paused,omitempty" yaml:"paused,omitempty"`
+	Retired bool     `json:"retired,omitempty" yaml:"retired,omitempty"`
+	Until   string   `json:"until,omitempty" yaml:"until,omitempty" doc:"The last day on which it is not retired, by the clock of its site, such as 2026-12-31, or a time with its offset."`
+	Purpose string   `json:"purpose,omitempty" yaml:"purpose,omitempty" enum:"practice,helper" doc:"practice: for teaching and tests, counted nowhere; helper: for programs alone, on nobody's list. Neither is ever the default."`
+	Note    string   `json:"note,omitempty" yaml:"note,omitempty"`
 }
 
 // What a queue can be for besides people's work.

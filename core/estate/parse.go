@@ -88,11 +88,12 @@ func (p *parser) document(n document.Node) {
 	o.Each("subnets", []string{"cidr", "location", "note"}, p.subnet)
 	o.Each("stations", []string{"name", "title", "addresses", "location", "platform", "note"}, p.station)
 	o.Each("drivers", []string{"name", "title", "exact", "platform", "note"}, p.driver)
-	o.Each("servers", []string{"name", "title", "uri", "queue_root", "location", "note"}, p.server)
+	o.Each("servers", []string{"name", "title", "uri", "queue_root", "location", "kept", "machine", "platform", "others", "note"},
+		p.server)
 	o.Each("server_sets", []string{"name", "title", "style", "members", "note"}, p.serverSet)
 	o.Each("devices", []string{"name", "title", "uri", "machine", "mac", "address_kept_by", "location", "note"}, p.device)
 	o.Each("queues", []string{"name", "title", "formerly", "location", "labels", "devices", "paths", "drivers", "defaults",
-		"access", "open", "listed", "paused", "retired", "until", "purpose", "note"}, p.queue)
+		"access", "units", "on_servers", "open", "listed", "paused", "retired", "until", "purpose", "note"}, p.queue)
 	o.Each("grants", []string{"name", "title", "effect", "queues", "nearest", "to", "except", "at", "on", "sessions",
 		"platforms", "open", "until", "default", "insist", "if_removed", "note"}, p.grant)
 	o.Each("notices", []string{"name", "title", "about", "at", "after", "part", "again", "tell", "owners",

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"cirque/core/document"
+	"cirque/core/name"
 )
 
 // Schemes of what prints, as URIs have them: IPP (RFC 3510, RFC 7472), what it is carried by, raw data and LPD (RFC
@@ -57,6 +58,15 @@ func (p *parser) uri(o document.Object, schemes []string) string {
 func (p *parser) server(o document.Object) {
 	s := Server{Name: p.name(o, "server"), Title: o.Text("title"), URI: p.uri(o, serverSchemes), Note: o.Text("note")}
 	s.Location = p.place(o, "server "+s.Name)
+	s.Kept, s.Platform = o.Bool("kept"), p.platform(o, false)
+	s.Others = p.oneOf(o, "others", LeaveOthers, ReportOthers)
+	if n, ok := o.Get("machine"); ok {
+		if t, ok := n.Text(); ok {
+			if s.Machine = t; !name.Valid(t) {
+				n.Complain("write the machine's name as the directory has it", "%q is no name of a machine", t)
+			}
+		}
+	}
 	if n, ok := o.Get("queue_root"); ok {
 		if t, ok := n.Text(); ok {
 			s.QueueRoot = &t

@@ -60,7 +60,7 @@ func SameQueue(a, b *Queue) bool {
 		slices.EqualFunc(a.Paths, b.Paths, samePath) &&
 		maps.Equal(a.Drivers, b.Drivers) && (len(a.Defaults) == 0 && len(b.Defaults) == 0 || reflect.DeepEqual(a.Defaults,
 		b.Defaults)) &&
-		sameAccess(a.Access, b.Access) && slices.EqualFunc(a.Open, b.Open, sameWindow)
+		sameAccess(a.Access, b.Access) && sameUnits(a.Units, b.Units) && sameValue(a.OnServers, b.OnServers) && slices.EqualFunc(a.Open, b.Open, sameWindow)
 }
 
 func samePath(a, b Path) bool {
@@ -71,6 +71,13 @@ func samePath(a, b Path) bool {
 func sameAccess(a, b *Access) bool {
 	return a == b || a != nil && b != nil && slices.Equal(a.Allow, b.Allow) && slices.Equal(a.Deny, b.Deny)
 }
+
+func sameUnits(a, b *Units) bool {
+	return a == b || a != nil && b != nil && sameValue(a.TwoSided, b.TwoSided) && slices.Equal(a.Trays, b.Trays) &&
+		slices.Equal(a.Finishings, b.Finishings)
+}
+
+func sameValue[T comparable](a, b *T) bool { return a == b || a != nil && b != nil && *a == *b }
 
 func sameWindow(a, b Window) bool {
 	return a.From == b.From && a.To == b.To && slices.Equal(a.Days, b.Days)

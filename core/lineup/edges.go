@@ -2,7 +2,6 @@ package lineup
 
 import (
 	"encoding/binary"
-	"fmt"
 	"math/bits"
 	"time"
 
@@ -108,16 +107,10 @@ func (w *World) Refuses(called string, at time.Time) (says string, until *time.T
 		return "", nil
 	}
 	q := &w.Estate.queues[i]
-	zone := w.Estate.tree.zones[q.zone]
-	switch {
-	case q.paused:
-		return fmt.Sprintf("the queue %s is paused", q.Name), nil
-	case q.open == nil || q.open.Open(hours.At(at, zone)):
-		return "", nil
+	open := hours.Schedule{}
+	if q.open != nil {
+		open.Week = *q.open
 	}
-	if next, ok := q.open.NextEdge(at, zone); ok {
-		return fmt.Sprintf("the queue %s is closed at this hour; it takes jobs again from %s", q.Name,
-			next.In(zone).Format("Mon 2 January 15:04")), &next
-	}
-	return fmt.Sprintf("the queue %s is closed", q.Name), nil
+	r := hours.RefusalOf(q.Name, q.paused, open, at, w.Estate.tree.zones[q.zone])
+	return r.Says, r.Until
 }

@@ -34,9 +34,12 @@ const (
 	ListQueues      Op = 0x4002
 	SetQueue        Op = 0x4003 // makes a queue, or changes it
 	DeleteQueue     Op = 0x4004
+	SetClass        Op = 0x4006 // makes a class of queues, or changes it
+	DeleteClass     Op = 0x4007
 	SetDefaultQueue Op = 0x400a
 	ListAttached    Op = 0x400b // what its backends find; here only what is plugged in
 	ListDrivers     Op = 0x400c // the descriptions of printers (PPD) that it brings along
+	MoveJobs        Op = 0x400d // to another queue of the same spooler
 	GetDriver       Op = 0x400f // one of them
 )
 

@@ -36,6 +36,11 @@ type SpoolerQueue struct {
 	Mark      string // a text of the owner's that the spooler keeps with it
 	Shared    bool
 	Allowed   []string // people; nobody means everybody
+	Denied    []string // people; used where nobody is allowed by name
+	Members   []string // of a class: the queues that share its jobs
+	Class     bool
+	Jobs      int // that wait
+	Changed   int // when its settings changed last, as the spooler counts
 	Options   map[string]any
 	State     int // of RFC 8011, section 5.4.11
 	Accepting bool
@@ -70,13 +75,8 @@ func NewSpooler(at string) (*Spooler, error) {
 
 func (s *Spooler) queueURI(name string) string { return s.base + "/printers/" + url.PathEscape(name) }
 
-// ask sends an operation about a queue, or about the spooler where the name is empty, to the place of its
-// administration.
-func (s *Spooler) ask(ctx context.Context, op ipp.Op, name string, printer []ipp.Attribute, body io.Reader) error {
-	uri := s.base + "/"
-	if name != "" {
-		uri = s.queueURI(name)
-	}
+// ask sends an operation about a queue or a class to the place of its administration.
+func (s *Spooler) ask(ctx context.Context, op ipp.Op, uri string, printer []ipp.Attribute, body io.Reader) error {
 	m := ipp.NewRequest(op, s.ipp.id.Add(1), uri)
 	if u := s.ipp.peer; u != "" {
 		m.Groups[0].Attributes = append(m.Groups[0].Attributes, ipp.Attr("requesting-user-name", ipp.Str(ipp.Name, u)))
@@ -91,6 +91,7 @@ func (s *Spooler) ask(ctx context.Context, op ipp.Op, name string, printer []ipp
 // spoolerAttributes are what is read of each queue.
 var spoolerAttributes = []string{"printer-name", "printer-info", "printer-location", "device-uri",
 	"printer-make-and-model", "printer-organizational-unit", "printer-is-shared", "requesting-user-name-allowed",
+	"requesting-user-name-denied", "printer-type", "member-names", "queued-job-count", "printer-config-change-time",
 	"printer-state", "printer-is-accepting-jobs", "printer-state-message", "printer-state-reasons", "printer-defaults"}
 
 // Queues lists all of them, with every default that they have.
@@ -101,36 +102,81 @@ func (s *Spooler) Queues(ctx context.Context) ([]SpoolerQueue, error) {
 	}
 	out := make([]SpoolerQueue, 0, len(groups))
 	for _, g := range groups {
-		m := g.One()
-		text := func(a string) string { return m.Text(ipp.PrinterGroup, a) }
-		q := SpoolerQueue{Name: text("printer-name"), Title: text("printer-info"), Location: text("printer-location"),
-			Device: text("device-uri"), Model: text("printer-make-and-model"), Mark: text("printer-organizational-unit"),
-			Shared: m.Number(ipp.PrinterGroup, "printer-is-shared") == 1, Allowed: m.Texts(ipp.PrinterGroup,
-				"requesting-user-name-allowed"), Options: map[string]any{},
-			State: m.Number(ipp.PrinterGroup, "printer-state"), Accepting: m.Number(ipp.PrinterGroup,
-				"printer-is-accepting-jobs") == 1, Message: text("printer-state-message"),
-			Reasons: reasonsOf(m.Texts(ipp.PrinterGroup, "printer-state-reasons"))}
-		for _, a := range g.Attributes {
-			if o, ok := strings.CutSuffix(a.Name, "-default"); ok && len(a.Words()) > 0 {
-				q.Options[o] = a.Option()
-			}
-		}
-		out = append(out, q)
+		out = append(out, spoolerQueue(g))
 	}
 	return out, nil
+}
+
+// Queue gives one of its queues; nil where there is none of that name.
+func (s *Spooler) Queue(ctx context.Context, name string) (*SpoolerQueue, error) {
+	uri := s.queueURI(name)
+	m, err := s.ipp.exchange(ctx, uri, ipp.NewRequest(ipp.GetPrinterAttributes, s.ipp.id.Add(1), uri, ipp.Strs(ipp.Keyword,
+		"requested-attributes", spoolerAttributes...)), nil, asking{header: listHeader, attributes: listAttributes})
+	if err != nil {
+		if f := fault.As(err); f.Code == "device-refused" && ipp.Status(m.Code) == ipp.NotFound {
+			return nil, nil
+		}
+		return nil, err
+	}
+	for _, g := range m.Groups {
+		if g.Tag == ipp.PrinterGroup {
+			q := spoolerQueue(g)
+			return &q, nil
+		}
+	}
+	return nil, nil
+}
+
+// isClass is the bit of a printer's type that says that it is a class.
+const isClass = 1
+
+func spoolerQueue(g ipp.Group) SpoolerQueue {
+	m := g.One()
+	text := func(a string) string { return m.Text(ipp.PrinterGroup, a) }
+	number := func(a string) int { return m.Number(ipp.PrinterGroup, a) }
+	q := SpoolerQueue{Name: text("printer-name"), Title: text("printer-info"), Location: text("printer-location"),
+		Device: text("device-uri"), Model: text("printer-make-and-model"), Mark: text("printer-organizational-unit"),
+		Shared: number("printer-is-shared") == 1, Allowed: m.Texts(ipp.PrinterGroup, "requesting-user-name-allowed"),
+		Denied: m.Texts(ipp.PrinterGroup, "requesting-user-name-denied"), Members: m.Texts(ipp.PrinterGroup, "member-names"),
+		Class: number("printer-type")&isClass != 0, Jobs: number("queued-job-count"),
+		Changed: number("printer-config-change-time"), Options: map[string]any{}, State: number("printer-state"),
+		Accepting: number("printer-is-accepting-jobs") == 1, Message: text("printer-state-message"),
+		Reasons: reasonsOf(m.Texts(ipp.PrinterGroup, "printer-state-reasons"))}
+	for _, a := range g.Attributes {
+		if o, ok := strings.CutSuffix(a.Name, "-default"); ok && len(a.Words()) > 0 {
+			q.Options[o] = a.Option()
+		}
+	}
+	return q
 }
 
 // Set makes a queue or changes it, and has it print and, unless it refuses, take jobs. description is a PPD, nil where
 // it is to have none.
 func (s *Spooler) Set(ctx context.Context, q SpoolerQueue, description io.Reader) error {
-	allowed := q.Allowed
-	if len(allowed) == 0 {
-		allowed = []string{"all"}
+	as, err := q.attributes()
+	if err != nil {
+		return err
 	}
-	as := []ipp.Attribute{ipp.Strs(ipp.URI, "device-uri", q.Device), ipp.Strs(ipp.Text, "printer-info", q.Title),
+	as = append(as, ipp.Strs(ipp.URI, "device-uri", q.Device), ipp.Strs(ipp.Name, "printer-error-policy", "retry-job"))
+	if description == nil {
+		// The name of no description: one that it had goes.
+		as = append(as, ipp.Strs(ipp.Name, "ppd-name", "raw"))
+	}
+	return s.ask(ctx, ipp.SetQueue, s.queueURI(q.Name), as, description)
+}
+
+// attributes are what queues and classes have in common.
+func (q SpoolerQueue) attributes() ([]ipp.Attribute, error) {
+	people, who := "requesting-user-name-allowed", q.Allowed
+	switch {
+	case len(who) == 0 && len(q.Denied) > 0:
+		people, who = "requesting-user-name-denied", q.Denied
+	case len(who) == 0:
+		who = []string{"all"}
+	}
+	as := []ipp.Attribute{ipp.Strs(ipp.Text, "printer-info", q.Title),
 		ipp.Strs(ipp.Text, "printer-location", q.Location), ipp.Strs(ipp.Text, "printer-organizational-unit", q.Mark),
-		ipp.Attr("printer-is-shared", ipp.Bool(q.Shared)), ipp.Strs(ipp.Name, "printer-error-policy", "retry-job"),
-		ipp.Strs(ipp.Name, "requesting-user-name-allowed", allowed...), ipp.Attr("printer-is-accepting-jobs",
+		ipp.Attr("printer-is-shared", ipp.Bool(q.Shared)), ipp.Strs(ipp.Name, people, who...), ipp.Attr("printer-is-accepting-jobs",
 			ipp.Bool(q.Refuses == "")), ipp.Strs(ipp.Text, "printer-state-message", q.Refuses),
 		ipp.Attr("printer-state", ipp.Int(ipp.Enum, int32(ipp.PrinterIdle)))}
 	for _, o := range q.Drop {
@@ -139,20 +185,21 @@ func (s *Spooler) Set(ctx context.Context, q SpoolerQueue, description io.Reader
 	for o, v := range q.Options {
 		a, err := ipp.OptionAttribute(o+"-default", o, v)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		as = append(as, a)
 	}
-	if description == nil {
-		// The name of no description: one that it had goes.
-		as = append(as, ipp.Strs(ipp.Name, "ppd-name", "raw"))
-	}
-	return s.ask(ctx, ipp.SetQueue, q.Name, as, description)
+	return as, nil
 }
 
 // Delete removes a queue; one that is not there is no error.
 func (s *Spooler) Delete(ctx context.Context, name string) error {
-	err := s.ask(ctx, ipp.DeleteQueue, name, nil, nil)
+	err := s.ask(ctx, ipp.DeleteQueue, s.queueURI(name), nil, nil)
+	return goneAlready(err)
+}
+
+// goneAlready takes what is not there for what was taken away.
+func goneAlready(err error) error {
 	if f := fault.As(err); err != nil && f.Code == "device-refused" && strings.Contains(f.What, ipp.NotFound.String()) {
 		return nil
 	}
@@ -161,7 +208,7 @@ func (s *Spooler) Delete(ctx context.Context, name string) error {
 
 // SetDefault makes a queue the spooler's default.
 func (s *Spooler) SetDefault(ctx context.Context, name string) error {
-	return s.ask(ctx, ipp.SetDefaultQueue, name, nil, nil)
+	return s.ask(ctx, ipp.SetDefaultQueue, s.queueURI(name), nil, nil)
 }
 
 // Default names the spooler's default; empty where it has none.

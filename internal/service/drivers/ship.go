@@ -81,16 +81,10 @@ func (s *Room) Places(_ context.Context, p *access.Principal, queues []string) (
 		if !ok || q.Location == "" {
 			continue
 		}
-		var words []string
-		for at := q.Location; at != ""; {
-			word := at[strings.LastIndexByte(at, '/')+1:]
-			if l, ok := doc.Find(estate.Ref{List: "locations", Name: at}).(*estate.Location); ok && l.Title != "" {
-				word = l.Title
-			}
-			words = append(words, word)
-			at = at[:max(0, strings.LastIndexByte(at, '/'))]
-		}
-		out[n] = strings.Join(words, ", ")
+		out[n] = estate.InWords(q.Location, func(at string) *estate.Location {
+			l, _ := doc.Find(estate.Ref{List: "locations", Name: at}).(*estate.Location)
+			return l
+		})
 	}
 	return out, nil
 }

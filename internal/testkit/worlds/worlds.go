@@ -125,6 +125,9 @@ func (m Maker) Estate() *estate.Document {
 	root := "q/"
 	d.Servers = []estate.Server{{Name: "s0", URI: "ipp://s0.example/"}, {Name: "s1", URI: "ipp://s1.example/",
 		QueueRoot: &root}}
+	for i := range d.Servers {
+		m.keeps(&d.Servers[i])
+	}
 	d.ServerSets = []estate.ServerSet{{Name: "t0", Style: estate.Standby, Members: []string{"s1", "s0"}},
 		{Name: "t1", Style: estate.Spread, Members: []string{"s0", "s1"}}}
 	for i := range 3 {
@@ -202,6 +205,7 @@ func (m Maker) queue(i int) estate.Queue {
 	if m.Maybe(0.4) {
 		q.Access = &estate.Access{Allow: m.some(anyEntries, 0.6), Deny: m.some(anyEntries, 0.4)}
 	}
+	m.onServers(&q)
 	return q
 }
 

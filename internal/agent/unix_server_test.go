@@ -1,0 +1,94 @@
+package agent_test
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"testing"
+	"time"
+
+	"cirque/core/job"
+	"cirque/internal/agent"
+	ippclient "cirque/internal/probe/ipp"
+	"cirque/internal/testkit"
+)
+
+// TestUnixServerConforms holds Debian's spooler, as a server's, to the suite.
+func TestUnixServerConforms(t *testing.T) {
+	s := testkit.NewUnixSpooler(t, false)
+	by, err := ippclient.NewSpooler(s.Socket)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := ippclient.New(nil)
+	testkit.TestServerSpooler(t, func(t *testing.T) testkit.ServerSpooler {
+		empty(t, by)
+		u, err := agent.NewUnixServer(s.Socket)
+		if err != nil {
+			t.Fatal(err)
+		}
+		u.DriversFrom(func(_ context.Context, exact string) ([]byte, error) {
+			if exact != testkit.ExactDriver {
+				return nil, fmt.Errorf("the driver %q is not here", exact)
+			}
+			return fmt.Appendf(nil, ppd, exact), nil
+		})
+		return testkit.ServerSpooler{ServerSpooler: u,
+			Foreign: func(t *testing.T, queue string) {
+				t.Helper()
+				if err := by.Set(t.Context(), ippclient.SpoolerQueue{Name: queue, Device: "ipp://127.0.0.1:9/x",
+					Title: "Theirs", Options: map[string]any{"sides": "one-sided"}}, nil); err != nil {
+					t.Fatal(err)
+				}
+			},
+			Spoils: func(t *testing.T, queue string) {
+				t.Helper()
+				q, err := by.Queue(t.Context(), queue)
+				if err != nil {
+					t.Fatal(err)
+				}
+				q.Options, q.Device = map[string]any{"sides": "one-sided"}, "ipp://127.0.0.1:9/y"
+				if err := by.Set(t.Context(), *q, nil); err != nil {
+					t.Fatal(err)
+				}
+			},
+			Print: func(t *testing.T, queue, owner string) error {
+				_, err := c.Print(t.Context(), s.URI+"printers/"+queue, job.Document{Name: "page", Owner: owner,
+					Format: "application/octet-stream"}, bytes.NewReader([]byte("a page\n")))
+				return err
+			},
+			Waiting: func(t *testing.T) map[string]int {
+				t.Helper()
+				jobs, err := c.ReadJobs(t.Context(), s.URI, nil, false, 1000)
+				if err != nil {
+					t.Fatal(err)
+				}
+				out := map[string]int{}
+				for _, j := range jobs {
+					out[j.Owner]++
+				}
+				return out
+			}}
+	})
+}
+
+// empty takes away all queues, with their jobs.
+func empty(t *testing.T, by *ippclient.Spooler) {
+	t.Helper()
+	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Second)
+	defer cancel()
+	queues, err := by.Queues(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, q := range queues {
+		if q.Class {
+			err = by.DeleteClass(ctx, q.Name)
+		} else {
+			err = by.Delete(ctx, q.Name)
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+}
