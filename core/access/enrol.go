@@ -13,6 +13,7 @@ type EnrolToken struct {
 	ID        int64      `json:"id"`
 	Name      string     `json:"name"`
 	Site      string     `json:"site,omitempty" doc:"Where the machines stand; any site when absent."`
+	Machine   string     `json:"machine,omitempty" doc:"The one machine that may enrol with it; any when absent."`
 	Uses      int        `json:"uses" doc:"How many machines may enrol with it."`
 	Used      int        `json:"used"`
 	ExpiresAt time.Time  `json:"expires_at"`
@@ -53,6 +54,9 @@ func ValidEnrolToken(t EnrolToken, now time.Time, site func(string) bool) error 
 	case !now.Before(t.ExpiresAt) || t.ExpiresAt.Sub(now) > EnrolLongest:
 		return fault.New(fault.Invalid, "token-expires", "name a time to come, within a year",
 			"an enrolment token ends within a year")
+	case t.Machine != "" && !name.Valid(t.Machine):
+		return fault.New(fault.Invalid, "machine-name", "name the machine as the directory does", "%q is no name of a machine",
+			t.Machine)
 	case t.Site != "" && !site(t.Site):
 		return fault.New(fault.Invalid, "site-unknown", "see the sites: cirque estate export, under locations",
 			"the estate has no site %q", t.Site)

@@ -128,7 +128,6 @@ func plain(s string) string {
 	}, s)
 }
 
-
 // withDefaults writes the defaults of options anew; every other byte stays.
 func withDefaults(ppd []byte, set map[string]string) []byte {
 	lines := strings.SplitAfter(string(ppd), "\n")

@@ -39,7 +39,7 @@ func (e Event) With(before, after any) Event {
 // observed are kinds that nobody did: they are seen, and so no part of the audit.
 var observed = []string{Joined, Failing, Recovered, Answers, Fails, Found, SourceBad, SourceGood, SourceHeld,
 	ListingBad, ListingGood, KeyRefused, KeyEnds, KeyWorks, WentDown, CameUp, HeldDown, NoticeBad, NoticeGood,
-	FailoverEnds}
+	FailoverEnds, KeeperJoined, KeeperFails, KeeperWorks}
 
 // Routine are the kinds of what happens every day and asks nothing of anybody: the first page leaves them out.
 func Routine() []string {
@@ -150,6 +150,11 @@ const (
 	NoticeTried   = "notice.tried"
 	FailoverBegan = "server.failover-test"
 	FailoverEnds  = "server.failover-test-ended"
+	KeeperJoined  = "server.keeper-joined"
+	KeeperFails   = "server.keeper-fails"
+	KeeperWorks   = "server.keeper-works"
+	QueueTaken    = "server.queue-taken"
+	QueueLeft     = "server.queue-left"
 	SnapshotTaken = "fleet.snapshot-taken"
 	SnapshotGone  = "fleet.snapshot-removed"
 	Picked        = "queue.picked"
@@ -210,7 +215,7 @@ type Signal struct {
 // would leave them with what was.
 func Followed(what string) bool {
 	switch what {
-	case Endpoint, Call, Draft, Places, Happened, Lost:
+	case Endpoint, Call, Draft, Places, Kept, Happened, Lost:
 		return false
 	}
 	return true
@@ -231,6 +236,7 @@ const (
 	Stock     = "stock" // readings, registrations, scans; the subject says which
 	Drivers   = "drivers"
 	Places    = "driver-places" // where drivers are fetched from, and what is being fetched
+	Kept      = "kept-servers"  // what agents said of the servers that they keep; the subject is the machine
 	Happened  = "event"
 	Lost      = "lost" // notices may have been missed: read everything again
 )

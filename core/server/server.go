@@ -131,12 +131,3 @@ func SortPoints(list []Point) {
 		return cmp.Or(cmp.Compare(a.Name, b.Name), cmp.Compare(a.Kind, b.Kind))
 	})
 }
-
-// A Serving is what an agent that keeps a server is told.
-type Serving struct {
-	Server   string   `json:"server" doc:"The server that this machine keeps; empty where the estate has none."`
-	Revision int      `json:"revision"`
-	Wants    []Want   `json:"wants"`
-	Points   []Point  `json:"points"`
-	Take     []string `json:"take,omitempty" doc:"Queues on it, by their names there, that somebody else made and that are to become Cirque's own."`
-}

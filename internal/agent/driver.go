@@ -38,7 +38,11 @@ func (a *Agent) fetchDriver(ctx context.Context, exact string) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	d, err := a.driverOf(ctx, exact, facts.Platform)
+	return a.fetchDriverFor(ctx, exact, facts.Platform)
+}
+
+func (a *Agent) fetchDriverFor(ctx context.Context, exact, platform string) ([]byte, error) {
+	d, err := a.driverOf(ctx, exact, platform)
 	if err != nil {
 		return nil, fmt.Errorf("the driver %q is not here: %w", exact, err)
 	}

@@ -46,3 +46,33 @@ func Open(spooler string) (Opened, error) {
 
 // ReadReach reads a table that leads printers' addresses elsewhere.
 func ReadReach(file string) (dial.AddressTable, error) { return dial.ReadAddressTable(file) }
+
+// An OpenedServer is a spooler that shares queues, with the machine that it is on and where its agent keeps what it
+// knows.
+type OpenedServer struct {
+	Spooler ServerSpooler
+	Machine Machine
+	State   string
+}
+
+// OpenServer opens a spooler that is to be kept as a print server's, by what Open takes.
+func OpenServer(spooler string) (OpenedServer, error) {
+	kind, at, _ := strings.Cut(spooler, ":")
+	switch kind {
+	case "unix":
+		if at == "" {
+			at = unixSocket
+		}
+		u, err := NewUnixServer(at)
+		return OpenedServer{u, System{}, unixState}, err
+	case "standin":
+		in, err := OpenStandIn(spooler)
+		if err != nil {
+			return OpenedServer{}, err
+		}
+		s, err := NewStandInServer(in)
+		return OpenedServer{s, in, filepath.Join(in.Dir(), ".agent")}, err
+	}
+	_, err := Open(spooler)
+	return OpenedServer{}, err
+}

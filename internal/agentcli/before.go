@@ -15,9 +15,18 @@ import (
 // plan says what run would do.
 func plan(p *printer) *cobra.Command {
 	var spooler, state string
+	var serve bool
 	c := &cobra.Command{Use: "plan --spooler S", Short: "Say what the agent would add, change, remove and leave here, " +
 		"and touch nothing", Args: cmdline.Args(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
+			if serve {
+				o, err := agent.OpenServer(spooler)
+				if err != nil {
+					return err
+				}
+				o.State = cmp.Or(state, o.State)
+				return lines(p, c, func(ctx context.Context) ([]string, error) { return agent.PlanServer(ctx, o) })
+			}
 			o, err := agent.Open(spooler)
 			if err != nil {
 				return err
@@ -26,19 +35,32 @@ func plan(p *printer) *cobra.Command {
 			return lines(p, c, func(ctx context.Context) ([]string, error) { return agent.Plan(ctx, o) })
 		}}
 	spoolerFlags(c, &spooler, &state)
+	serveFlag(c, &serve)
 	return c
+}
+
+// serveFlag is for machines that keep a print server.
+func serveFlag(c *cobra.Command, serve *bool) {
+	c.Flags().BoolVar(serve, "serve", false, "as the keeper of a print server: its shared queues instead of lineups")
 }
 
 // clearAll undoes what run did.
 func clearAll(p *printer) *cobra.Command {
 	var spooler string
-	var sure bool
+	var sure, serve bool
 	c := &cobra.Command{Use: "clear --spooler S --yes", Short: "Remove every queue that the agent installed here, and " +
 		"nothing else; stop the agent first", Args: cmdline.Args(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
 			if !sure {
 				return fault.New(fault.Conflict, "not-confirmed", "say --yes, and stop the agent first, which would put them back",
 					"this removes every queue that the agent installed")
+			}
+			if serve {
+				o, err := agent.OpenServer(spooler)
+				if err != nil {
+					return err
+				}
+				return lines(p, c, func(ctx context.Context) ([]string, error) { return agent.ClearServer(ctx, o.Spooler) })
 			}
 			o, err := agent.Open(spooler)
 			if err != nil {
@@ -48,6 +70,7 @@ func clearAll(p *printer) *cobra.Command {
 		}}
 	spoolerFlags(c, &spooler, nil)
 	c.Flags().BoolVar(&sure, "yes", false, "do it")
+	serveFlag(c, &serve)
 	return c
 }
 

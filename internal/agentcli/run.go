@@ -84,6 +84,7 @@ func (r *reach) read(in io.Reader) (token string, ca []byte, err error) {
 func run(version string) *cobra.Command {
 	var to reach
 	var spooler, state, table string
+	var serve bool
 	c := &cobra.Command{Use: "run --spooler S [--service URL --token-file F]", Short: "Run until stopped",
 		Args: cmdline.Args(0, 0),
 		Long: `Ask the service for the lineups of this machine and of each session on it, bring the spooler into
@@ -94,9 +95,13 @@ The spooler unix is the operating system's own on Unix, over its local socket; u
 that listens elsewhere. The spooler standin:DIR keeps queues as files in DIR; the machine is then
 what DIR/machine.yaml makes up, or this very one without that file. Queues that the agent did not
 install are never touched. The last lineups are kept on disk; the agent goes on with them while the
-service is away. SIGHUP has it look, and report, at once.`,
+service is away. SIGHUP has it look, and report, at once.
+
+With --serve the machine is a print server that Cirque keeps (kept: true in the estate): instead of
+lineups, its shared queues are made and held as the estate says. Queues that somebody else made
+there are listed, and left.`,
 		RunE: func(c *cobra.Command, _ []string) error {
-			o, err := agent.Open(spooler)
+			o, err := opened(spooler, serve)
 			if err != nil {
 				return err
 			}
@@ -115,9 +120,15 @@ service is away. SIGHUP has it look, and report, at once.`,
 					return err
 				}
 			}
-			a, err := agent.New(agent.Config{Reach: o.Reach, Service: to.service, Token: token, CA: ca, State: cmp.Or(state,
+			cfg := agent.Config{Reach: o.Reach, Service: to.service, Token: token, CA: ca, State: cmp.Or(state,
 				o.State), Version: version, Spooler: o.Spooler, Machine: o.Machine,
-				Log: slog.New(slog.NewTextHandler(os.Stderr, nil))})
+				Log: slog.New(slog.NewTextHandler(os.Stderr, nil))}
+			var a runner
+			if o.server != nil {
+				a, err = agent.NewKeeper(cfg, o.server)
+			} else {
+				a, err = agent.New(cfg)
+			}
 			if err != nil {
 				return err
 			}
@@ -125,7 +136,8 @@ service is away. SIGHUP has it look, and report, at once.`,
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(c.OutOrStdout(), "%s follows %s, with the spooler %s.\n", facts.Machine, a.Follows(), spooler)
+			does := map[bool]string{false: "follows", true: "keeps its print server by"}[serve]
+			fmt.Fprintf(c.OutOrStdout(), "%s %s %s, with the spooler %s.\n", facts.Machine, does, a.Follows(), spooler)
 			hup := make(chan os.Signal, 1)
 			signal.Notify(hup, syscall.SIGHUP) // it looks anew, and never ends by it
 			go func() {
@@ -141,8 +153,30 @@ service is away. SIGHUP has it look, and report, at once.`,
 		"/var/lib/cirque-agent, when absent")
 	c.Flags().StringVar(&table, "address-table", "", "a file that leads printers' addresses elsewhere, for practising "+
 		"with stand-ins")
+	serveFlag(c, &serve)
 	_ = c.MarkFlagRequired("spooler")
 	return c
+}
+
+// A runner keeps a machine in line, as an endpoint or as a print server.
+type runner interface {
+	Follows() string
+	Run(ctx context.Context) error
+}
+
+// openedAs is a spooler as an endpoint's, or as a print server's.
+type openedAs struct {
+	agent.Opened
+	server agent.ServerSpooler // nil for an endpoint
+}
+
+func opened(spooler string, serve bool) (openedAs, error) {
+	if !serve {
+		o, err := agent.Open(spooler)
+		return openedAs{Opened: o}, err
+	}
+	o, err := agent.OpenServer(spooler)
+	return openedAs{agent.Opened{Machine: o.Machine, State: o.State}, o.Spooler}, err
 }
 
 // unreadable says why a file cannot be read.

@@ -119,6 +119,7 @@ type NewOwnToken struct {
 type NewEnrolToken struct {
 	Name    string     `json:"name" minLength:"1" maxLength:"256"`
 	Site    string     `json:"site,omitempty" maxLength:"63" doc:"Where the machines stand; any site when absent."`
+	Machine string     `json:"machine,omitempty" maxLength:"255" doc:"The one machine that may enrol with it; any when absent."`
 	Uses    int        `json:"uses,omitempty" minimum:"0" maximum:"100000" doc:"How many machines may enrol; 1 when absent."`
 	Expires *time.Time `json:"expires,omitempty" doc:"A week from now when absent."`
 }

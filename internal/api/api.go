@@ -184,7 +184,7 @@ type TestPage struct {
 
 // A Signal tells a watching client what to read again.
 type Signal struct {
-	What    string `json:"what" enum:"estate,directory,sources,live,access,enrolment,draft,endpoint,event,stock,drivers,driver-places,lost"`
+	What    string `json:"what" enum:"estate,directory,sources,live,access,enrolment,draft,endpoint,event,stock,drivers,driver-places,kept-servers,lost"`
 	Subject string `json:"subject"`
 }
 

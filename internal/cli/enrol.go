@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"time"
@@ -8,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"cirque/core/access"
+	"cirque/core/server"
 	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
@@ -27,19 +29,33 @@ func enrolCommand(r *root) *cobra.Command {
 
 func enrolTokenCommand(r *root) *cobra.Command {
 	var want api.NewEnrolToken
+	var keeps string
 	expires := cmdline.Moment{Ahead: true}
 	c := &cobra.Command{Use: "token NAME [--site S] [--uses N]", Short: "Make an enrolment token, and print it with the " +
-		"command for the endpoint", Args: cmdline.Args(1, 1),
+		"command for the endpoint", Args: cmdline.Args(0, 1),
 		Long: `Make an enrolment token, with which agents enrol their machines. It is shown this once; it also says
 by which authority the service is known, so that the endpoint needs no file. The token alone is on
-standard output, and what is said of it on standard error.`,
+standard output, and what is said of it on standard error.
+
+With --server it is for the one machine that is to keep that print server, by the estate's server of
+that name, or else by the name itself; NAME may then be left out.`,
 		RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()
 			if err != nil {
 				return err
 			}
 			want.Expires = r.timeOf(&expires)
-			want.Name = a[0]
+			if len(a) > 0 {
+				want.Name = a[0]
+			} else if keeps == "" {
+				return usagef("name the token, or the print server with --server")
+			}
+			if keeps != "" {
+				if want.Machine, err = keeperOf(c, client, keeps); err != nil {
+					return err
+				}
+				want.Name = cmp.Or(want.Name, "server "+keeps)
+			}
 			made, err := apiclient.Post[api.MadeEnrolToken](c.Context(), client, enrolTokensPath, want)
 			if err != nil {
 				return err
@@ -53,15 +69,42 @@ standard output, and what is said of it on standard error.`,
 				fmt.Fprintf(e, "The enrolment token %s is for %s at %s, until %s. It is shown this once:\n", made.Token.Name,
 					words.Count(made.Token.Uses, "machine"), site, r.zone().At(made.Token.ExpiresAt))
 				fmt.Fprintln(w, made.Secret)
+				if keeps != "" {
+					writeKeeping(e, client.URL(), keeps, made.Token.Machine)
+					return
+				}
 				fmt.Fprintf(e, "\nOn the endpoint, with the token on standard input:\n\n  cirque-agent enrol --service %s "+
 					"--token-file - --state /var/lib/cirque-agent\n", client.URL())
 			})
 		}}
 	f := c.Flags()
 	f.StringVar(&want.Site, "site", "", "where the machines stand; any site when absent")
+	f.StringVar(&keeps, "server", "", "for the machine that is to keep this print server")
 	f.IntVar(&want.Uses, "uses", 1, "how many machines may enrol with it")
 	f.Var(&expires, "expires", "when it ends, such as 30d or 2027-01-01; in a week when absent")
 	return c
+}
+
+// keeperOf names the machine that keeps a server: the estate's word for it, else the name itself.
+func keeperOf(c *cobra.Command, client *apiclient.Client, called string) (string, error) {
+	list, err := apiclient.List[server.Summary](c.Context(), client, keptPath, nil)
+	if err != nil {
+		return "", err
+	}
+	for _, v := range list {
+		if v.Server == called {
+			return v.Machine, nil
+		}
+	}
+	return called, nil
+}
+
+// writeKeeping says what is to be done on a machine that is to keep a server.
+func writeKeeping(w io.Writer, service, called, machine string) {
+	fmt.Fprintf(w, "\nOn %s, as root, with the token on standard input:\n\n  cirque-agent enrol --service %s --token-file - "+
+		"--state /var/lib/cirque-agent --machine %s\n  cirque-agent run --serve --spooler unix\n\nQueues that are there are "+
+		"listed, and left. What it is to have it gets as soon as the estate says so:\n\n  cirque draft set server %s "+
+		"kept=yes\n", machine, service, machine, called)
 }
 
 func enrolTokensCommand(r *root) *cobra.Command {

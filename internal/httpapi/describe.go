@@ -32,6 +32,7 @@ var subjects = []subject{
 		"/notes"}},
 	{"Directory", "Users, groups, units and machines, and where they come from.", []string{"/directory", "/search"}},
 	{"Stock", "Print servers, devices, keys, and what was found of them.", []string{"/stock", "/credentials"}},
+	{"Kept servers", "Print servers that Cirque makes and holds.", []string{"/kept-servers", "/keepers"}},
 	{"Drivers", "Packages, exact names, and what came out.", []string{"/drivers"}},
 	{"Endpoints", "Machines with an agent: reports, drift, checkups, enrolment.", []string{"/endpoints", "/fleet",
 		"/checkups", "/enrolments", "/enrolment-tokens", "/proof"}},

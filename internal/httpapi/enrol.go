@@ -73,7 +73,8 @@ func enrolmentsRoutes(s *server, a huma.API) {
 	type add struct{ Body api.NewEnrolToken }
 	route(s, a, "POST", "/api/v1/enrolment-tokens", "make-enrolment-token", "Make an enrolment token; it is "+
 		"shown this once", small, func(ctx context.Context, in *add) (*out[api.MadeEnrolToken], error) {
-		want := access.EnrolToken{Name: in.Body.Name, Site: in.Body.Site, Uses: in.Body.Uses}
+		want := access.EnrolToken{Name: in.Body.Name, Site: in.Body.Site, Machine: in.Body.Machine,
+			Uses: in.Body.Uses}
 		if in.Body.Expires != nil {
 			want.ExpiresAt = *in.Body.Expires
 		}

@@ -159,6 +159,7 @@ func (s *server) register(r *gin.Engine) huma.API {
 	stockRoutes(s, a)
 	packagesRoutes(s, a)
 	placesRoutes(s, a)
+	keepersRoutes(s, a)
 	r.GET("/api/v1/watch", s.watch)
 	describeWatch(a)
 	tellOfNull(cfg.Components.Schemas)

@@ -15,20 +15,21 @@ import (
 )
 
 const (
-	enrolColumns    = "id, name, site, uses, used, expires_at, revoked_at, author, created_at"
+	enrolColumns    = "id, name, site, uses, used, expires_at, revoked_at, author, created_at, machine"
 	enrolledColumns = "machine, site, serial, key, by, at, issued_at, expires_at, revoked_at, revoked_by, authority"
 )
 
 func scanEnrolToken(row pgx.CollectableRow) (t access.EnrolToken, err error) {
-	return t, row.Scan(&t.ID, &t.Name, &t.Site, &t.Uses, &t.Used, &t.ExpiresAt, &t.RevokedAt, &t.Author, &t.CreatedAt)
+	return t, row.Scan(&t.ID, &t.Name, &t.Site, &t.Uses, &t.Used, &t.ExpiresAt, &t.RevokedAt, &t.Author, &t.CreatedAt,
+		&t.Machine)
 }
 
 // AddEnrolToken keeps an enrolment token's hash; a Conflict fault where the name is taken.
 func (s EnrolmentTable) AddEnrolToken(ctx context.Context, t access.EnrolToken) (access.EnrolToken, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
-		err := tx.QueryRow(ctx, "INSERT INTO enrol_token (name, hash, site, uses, expires_at, author) VALUES ($1, $2, $3, "+
-			"$4, $5, $6) RETURNING id, created_at",
-			t.Name, t.Hash[:], t.Site, t.Uses, t.ExpiresAt, t.Author).Scan(&t.ID, &t.CreatedAt)
+		err := tx.QueryRow(ctx, "INSERT INTO enrol_token (name, hash, site, uses, expires_at, author, machine) VALUES ($1, "+
+			"$2, $3, $4, $5, $6, $7) RETURNING id, created_at",
+			t.Name, t.Hash[:], t.Site, t.Uses, t.ExpiresAt, t.Author, t.Machine).Scan(&t.ID, &t.CreatedAt)
 		if code(err) == "23505" {
 			return fault.New(fault.Conflict, "token-exists", "give it another name, or revoke the old one",
 				"there is an enrolment token %q already", t.Name)

@@ -50,6 +50,7 @@ type Store struct {
 	Once          OnceTable
 	Packages      PackageTable
 	Places        PlaceTable
+	Keepers       KeeperTable
 	Persons       PersonTable
 	Snapshots     SnapshotTable
 	Picks         PickTable
@@ -102,6 +103,8 @@ type (
 	NoticeTable struct{ db }
 	// PackageTable keeps packages of drivers.
 	PackageTable struct{ db }
+	// KeeperTable keeps what agents said of the print servers that they keep.
+	KeeperTable struct{ db }
 	// PlaceTable keeps where packages of drivers are fetched from.
 	PlaceTable struct{ db }
 	// PersonTable keeps what is kept of a person, across all tables.
@@ -130,10 +133,8 @@ func newStore(pool *pools) *Store {
 		DraftTable{d}, DutyTable{d},
 		EndpointTable{d}, EnrolmentTable{d}, EstateTable{d}, EventTable{d}, FactorTable{d}, FailoverTable{d},
 		HealthTable{d}, LinkTable{d},
-		ListingTable{d}, NoticeTable{d}, OnceTable{d}, PackageTable{d}, PlaceTable{d}, PersonTable{d}, SnapshotTable{d},
-		PickTable{d},
-		RequestTable{d},
-		ScanTable{d}, SourceTable{d}, StockTable{d}, TokenTable{d}, ViewTable{d}}
+		ListingTable{d}, NoticeTable{d}, OnceTable{d}, PackageTable{d}, PlaceTable{d}, KeeperTable{d},
+		PersonTable{d}, SnapshotTable{d}, PickTable{d}, RequestTable{d}, ScanTable{d}, SourceTable{d}, StockTable{d}, TokenTable{d}, ViewTable{d}}
 }
 
 // Open connects and checks the server's version; it does not migrate.

@@ -26,6 +26,7 @@ import (
 	"cirque/internal/service/fleet"
 	"cirque/internal/service/identity"
 	"cirque/internal/service/jobs"
+	"cirque/internal/service/keepers"
 	"cirque/internal/service/lineups"
 	"cirque/internal/service/links"
 	"cirque/internal/service/once"
@@ -65,6 +66,7 @@ type Stores struct {
 	Identity  identity.Store
 	Tokens    identity.Tokens
 	Jobs      jobs.Store
+	Keepers   keepers.Store
 	Lineups   lineups.Store
 	Links     links.Store
 	Once      once.Store
@@ -165,6 +167,7 @@ type Service struct {
 	Fleet        *fleet.Room
 	Identity     *identity.Room
 	Jobs         *jobs.Room
+	Keepers      *keepers.Room
 	Lineups      *lineups.Room
 	Links        *links.Room
 	Once         *once.Room
@@ -259,6 +262,8 @@ func (s *Service) act(in Stores, cfg Config) {
 	s.Drivers = drivers.New(drivers.Config{Store: in.Drivers, Present: p, Now: now, Cases: s.Lineups, Fleet: s.Fleet})
 	s.Places = places.New(places.Config{Store: in.Places, Present: p, Log: log, Now: now, Ways: cfg.Places,
 		Packages: s.Drivers})
+	s.Keepers = keepers.New(keepers.Config{Store: in.Keepers, Present: p, Now: now, Zone: cfg.Zone,
+		Certificates: s.Enrolment})
 	s.Proofs = proofs.New(proofs.Config{Store: in.Proofs, Present: p, Now: now, Queues: s.Lineups, Fleet: s.Fleet})
 	s.Continuity = continuity.New(continuity.Config{Store: in.Continuity, Endpoints: in.Endpoints, Present: p, Log: log,
 		Now: now, Prober: cfg.Prober, Snapshots: s.Snapshots, Rehearsals: s.Lineups, Readings: s.Stock, Fleet: s.Fleet,

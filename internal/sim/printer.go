@@ -52,6 +52,7 @@ type Job struct {
 	From   string
 	Body   []byte // the first MiB
 	Bytes  int64
+	Asked  map[string]any // the options that came with it, by their IPP names
 }
 
 const keptBody = 1 << 20
@@ -194,7 +195,15 @@ func (p *Printer) handle(path string, req ipp.Message, body io.Reader) ipp.Messa
 // print takes a job. A printer that jams stops in the middle of each.
 func (p *Printer) print(path string, req ipp.Message, body io.Reader) ipp.Message {
 	j := Job{Name: req.Text(ipp.OperationGroup, "job-name"), Owner: req.Text(ipp.OperationGroup, "requesting-user-name"),
-		Format: req.Text(ipp.OperationGroup, "document-format"), Path: path, State: ipp.JobCompleted, At: time.Now()}
+		Format: req.Text(ipp.OperationGroup, "document-format"), Path: path, State: ipp.JobCompleted, At: time.Now(),
+		Asked: map[string]any{}}
+	for _, g := range req.Groups {
+		if g.Tag == ipp.JobGroup {
+			for _, a := range g.Attributes {
+				j.Asked[a.Name] = a.Option()
+			}
+		}
+	}
 	var err error
 	if j.Body, err = io.ReadAll(io.LimitReader(body, keptBody)); err == nil {
 		j.Bytes, err = io.Copy(io.Discard, body)

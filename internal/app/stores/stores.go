@@ -60,7 +60,8 @@ func Of(db *postgres.Store) service.Stores {
 			postgres.PackageTable
 			postgres.PlaceTable
 		}{db.Checkups, db.Endpoints, db.Packages, db.Places},
-		Places: db.Places,
+		Places:  db.Places,
+		Keepers: db.Keepers,
 		Enrolment: struct {
 			postgres.EnrolmentTable
 			postgres.EventTable

@@ -227,6 +227,12 @@ func (s *Room) Enrol(ctx context.Context, in Enrolment) (out Enrolling, err erro
 	}
 	invited = true
 	machine := s.present.View().MachineName(in.Machine)
+	if token.Machine != "" && name.Fold(token.Machine) != name.Fold(machine) && name.Fold(token.Machine) != name.Fold(
+		in.Machine) {
+		return out, fault.New(fault.Denied, "enrol-other-machine", "use it on "+token.Machine+", or have another made: "+
+			"cirque enrol token NAME", "the enrolment token %s is for the machine %s, and this is %s", token.Name,
+			token.Machine, machine)
+	}
 	var site string
 	if remote, err := netip.ParseAddr(in.Remote); err == nil {
 		// what is seen goes before what is said

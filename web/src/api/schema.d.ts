@@ -1920,6 +1920,142 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/keepers/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** An agent tells how the print server stands that it keeps */
+        post: operations["report-kept"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/keepers/serving": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What the print server that an agent keeps is to have */
+        post: operations["serving"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/keepers/{machine}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget what an agent said that keeps no server of the estate */
+        delete: operations["forget-keeper"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kept-servers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The print servers that are kept, with how they stand, and machines whose agents are ready to keep one */
+        get: operations["kept-servers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kept-servers/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One kept server: each queue as it is wanted and as it was found */
+        get: operations["kept-server"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kept-servers/{name}/takes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have queues that somebody else made on a kept server become Cirque's own */
+        post: operations["take-queues"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kept-servers/{name}/takes/{queue}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take that back for a queue that has not been taken over yet */
+        delete: operations["leave-queue"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kept-servers/{name}/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Why a queue is, or is not, to be on a server, and how */
+        get: operations["why-on-server"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/lineups": {
         parameters: {
             query?: never;
@@ -3697,6 +3833,8 @@ export interface components {
             expires_at: string;
             /** Format: int64 */
             id: number;
+            /** @description The one machine that may enrol with it; any when absent. */
+            machine?: string;
             name: string;
             /** Format: date-time */
             revoked_at?: string;
@@ -5877,6 +6015,29 @@ export interface components {
             /** @description The last day (UTC) on which anybody is told, such as 2026-12-31, or a time with its offset. */
             until?: string;
         };
+        EstateOnServers: {
+            /** @description A profile out of a driver package, by its file's name without its ending. */
+            colour_profile?: string;
+            /** @description What people see beside it; the title when absent. */
+            comment?: string;
+            /** @description For how long completed jobs are kept for another copy, up to 30d; not at all when absent. */
+            finished?: string;
+            /**
+             * @description Where the paper does not fit; hold when absent.
+             * @enum {string}
+             */
+            mismatch?: "hold" | "print";
+            /**
+             * @description In which order waiting jobs are printed; first-come when absent.
+             * @enum {string}
+             */
+            order?: "first-come" | "shortest";
+            /**
+             * @description server (when absent), or client: what is taken is passed on as it is.
+             * @enum {string}
+             */
+            render?: "server" | "client";
+        };
         EstateOutgoingSettings: {
             /** @description Only these networks are connected to; any when absent, but for those of the service's own machine. */
             allow?: string[];
@@ -5963,6 +6124,8 @@ export interface components {
             location?: string;
             name: string;
             note?: string;
+            /** @description How kept servers run it. */
+            on_servers?: components["schemas"]["EstateOnServers"];
             /** @description When it takes jobs, by the clock of its site; always when absent. */
             open?: components["schemas"]["EstateWindow"][];
             /** @description In order of preference. */
@@ -5975,6 +6138,8 @@ export interface components {
             purpose?: "practice" | "helper";
             retired?: boolean;
             title?: string;
+            /** @description What is fitted to its printer. */
+            units?: components["schemas"]["EstateUnits"];
             /** @description The last day on which it is not retired, by the clock of its site, such as 2026-12-31, or a time with its offset. */
             until?: string;
         };
@@ -5995,9 +6160,20 @@ export interface components {
             reason: string;
         };
         EstateServer: {
+            /** @description Cirque's agent makes and holds its shared queues. */
+            kept?: boolean;
             location?: string;
+            /** @description Whose agent keeps it; the server's name when absent. */
+            machine?: string;
             name: string;
             note?: string;
+            /**
+             * @description Queues on it that Cirque did not make: leave (when absent), or report as differences.
+             * @enum {string}
+             */
+            others?: "leave" | "report";
+            /** @description For the drivers on it, os/arch; linux/x64 when absent. */
+            platform?: string;
             /** @description What stands between the server's URI and a queue's name; printers/ when absent. */
             queue_root?: string;
             title?: string;
@@ -6057,6 +6233,14 @@ export interface components {
              * @description How many objects it takes out.
              */
             out: number;
+        };
+        EstateUnits: {
+            /** @description By their IPP names, such as staple. */
+            finishings?: string[];
+            /** @description By name, such as tray-1. */
+            trays?: string[];
+            /** @description It turns the paper over by itself. */
+            "two-sided"?: boolean;
         };
         EstateWindow: {
             /** @description mon to sun; every day when absent. */
@@ -6701,6 +6885,8 @@ export interface components {
              * @description A week from now when absent.
              */
             expires?: string;
+            /** @description The one machine that may enrol with it; any when absent. */
+            machine?: string;
             name: string;
             /** @description Where the machines stand; any site when absent. */
             site?: string;
@@ -7651,6 +7837,16 @@ export interface components {
              */
             total: number;
         };
+        PageSummary: {
+            items: components["schemas"]["ServerSummary"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
         PageTalk: {
             items: components["schemas"]["EndpointTalk"][];
             /** @description What to give as after to have the next page; empty on the last one. */
@@ -7878,6 +8074,8 @@ export interface components {
             location?: string;
             name: string;
             note?: string;
+            /** @description How kept servers run it. */
+            on_servers?: components["schemas"]["EstateOnServers"];
             /** @description When it takes jobs, by the clock of its site; always when absent. */
             open?: components["schemas"]["EstateWindow"][];
             /** @description In order of preference. */
@@ -7892,6 +8090,8 @@ export interface components {
             /** @description Its paths in words, in order. */
             through: string[];
             title?: string;
+            /** @description What is fitted to its printer. */
+            units?: components["schemas"]["EstateUnits"];
             /** @description The last day on which it is not retired, by the clock of its site, such as 2026-12-31, or a time with its offset. */
             until?: string;
         };
@@ -8217,6 +8417,278 @@ export interface components {
             context: components["schemas"]["LineupQuery"];
             queue: string;
         };
+        ServerAsk: {
+            machine: string;
+        };
+        ServerFailure: {
+            /** @description The driver's. */
+            exact?: string;
+            /** @description The queue's, on the server; empty of a driver. */
+            name?: string;
+            /** @description The spooler's own words. */
+            says: string;
+            /** Format: date-time */
+            since: string;
+            /** @enum {string} */
+            step: "driver" | "add" | "take" | "change" | "remove";
+        };
+        ServerFound: {
+            /** @description Why it takes no jobs, in a sentence; empty where it takes them. */
+            closed?: string;
+            colour_profile?: string;
+            comment?: string;
+            /** @description The URIs to which it leads; several are a class of member queues. */
+            devices: string[];
+            /** @description A driver's name, or driverless; empty where what is taken is passed on as it is. */
+            driver: string;
+            /** @description The driver's exact name. */
+            exact?: string;
+            finished?: string;
+            /** @description It prints nothing, or takes no jobs, though it should. */
+            halted?: boolean;
+            mismatch?: string;
+            /** @description As its driver names it. */
+            model?: string;
+            /** @description On the server. */
+            name: string;
+            open?: components["schemas"]["EstateWindow"][];
+            /** @description The queue's defaults, by their IPP names. */
+            options?: {
+                [key: string]: unknown;
+            };
+            order?: string;
+            /** @description Made by the agent; what is not, is never touched. */
+            own: boolean;
+            /** @description The digest of the driver package that has it now. */
+            package?: string;
+            paused?: boolean;
+            people: components["schemas"]["ServerPeople"];
+            /** @description Where it is, in words. */
+            place?: string;
+            /** @description It is not shared. */
+            private?: boolean;
+            /** @description The estate's queue. */
+            queue: string;
+            units?: components["schemas"]["EstateUnits"];
+            until?: string;
+            /**
+             * Format: int64
+             * @description Jobs that wait.
+             */
+            waiting?: number;
+            /** @description By whose clock, an IANA name; UTC when absent. */
+            zone?: string;
+        };
+        ServerPeople: {
+            /** @description Everybody, but for those named; else those named alone. */
+            everyone?: boolean;
+            /** @description Folded, in order. */
+            names?: string[];
+        };
+        ServerPoint: {
+            fix: string;
+            /** @enum {string} */
+            kind: "people" | "unknown-people" | "members" | "name" | "no-device" | "plugged-in" | "driver" | "keeper" | "colour-profile" | "mismatch" | "order" | "finished" | "units" | "render";
+            /** @description The server lets more people print than the estate. */
+            more?: boolean;
+            /** @description The queue's name on the server. */
+            name?: string;
+            /** @description The estate's queue; empty where it is about the whole server. */
+            queue?: string;
+            says: string;
+        };
+        ServerReport: {
+            failures: components["schemas"]["ServerFailure"][];
+            found: components["schemas"]["ServerFound"][];
+            machine: string;
+            platform: string;
+            /** @description What its spooler cannot do of what is wanted. */
+            points?: components["schemas"]["ServerPoint"][];
+            /**
+             * Format: int64
+             * @description Of the estate from which what it keeps came.
+             */
+            revision: number;
+            /** @description That it keeps; empty where the estate has none for its machine. */
+            server: string;
+            spooler: string;
+            /** @description Why its spooler could not be read; then what was found is as it was before. */
+            unread?: string;
+            version: string;
+        };
+        ServerRow: {
+            /** @description Why it takes no jobs now, as the estate has it; empty where it takes them. */
+            closed?: string;
+            comment?: string;
+            /** @description URIs. */
+            devices: string[];
+            /** @description The exact name; driverless; or as-is where what it takes is passed on. */
+            driver: string;
+            name: string;
+            /** @description Who may print there, in words. */
+            people: string;
+            place?: string;
+            points: components["schemas"]["ServerPoint"][];
+            /** @description The estate's. */
+            queue?: string;
+            /** @description In what it differs, or what failed in the spooler's own words. */
+            says?: string;
+            /**
+             * Format: date-time
+             * @description Since when it fails.
+             */
+            since?: string;
+            /** @enum {string} */
+            state: "as-wanted" | "missing" | "differs" | "failing" | "in-the-way" | "extra" | "other";
+            /** @description What is fitted, in words. */
+            units?: string;
+            /**
+             * Format: int64
+             * @description Jobs, when it was last looked at.
+             */
+            waiting: number;
+        };
+        ServerServing: {
+            /** @enum {string} */
+            others?: "leave" | "report";
+            /** @description For which its drivers are. */
+            platform: string;
+            /** Format: int64 */
+            revision: number;
+            /** @description The server that this machine keeps; empty where the estate has none. */
+            server: string;
+            /** @description Queues on it, by their names there, that somebody else made and that are to become Cirque's own. */
+            take?: string[];
+            wants: components["schemas"]["ServerWant"][];
+        };
+        ServerSheet: {
+            /** Format: int64 */
+            failing: number;
+            /** Format: date-time */
+            last_seen: string | null;
+            machine: string;
+            /**
+             * Format: int64
+             * @description Queues on it that somebody else made.
+             */
+            others: number;
+            platform: string;
+            /**
+             * Format: int64
+             * @description What of the estate it cannot be given.
+             */
+            points: number;
+            /** @description About the whole server. */
+            points_of_server: components["schemas"]["ServerPoint"][];
+            queues: components["schemas"]["ServerRow"][];
+            /**
+             * Format: int64
+             * @description Of the estate from which what it keeps came.
+             */
+            revision?: number;
+            /**
+             * Format: int64
+             * @description Those of them that it has as wanted.
+             */
+            right: number;
+            says: string;
+            /** @description Empty for a machine that keeps none yet. */
+            server: string;
+            spooler?: string;
+            /** @enum {string} */
+            state: "as-wanted" | "behind" | "failing" | "silent" | "waiting" | "ready";
+            title?: string;
+            /** @description The agent's. */
+            version?: string;
+            /**
+             * Format: int64
+             * @description Queues that it is to have.
+             */
+            wanted: number;
+        };
+        ServerSummary: {
+            /** Format: int64 */
+            failing: number;
+            /** Format: date-time */
+            last_seen: string | null;
+            machine: string;
+            /**
+             * Format: int64
+             * @description Queues on it that somebody else made.
+             */
+            others: number;
+            platform: string;
+            /**
+             * Format: int64
+             * @description What of the estate it cannot be given.
+             */
+            points: number;
+            /**
+             * Format: int64
+             * @description Of the estate from which what it keeps came.
+             */
+            revision?: number;
+            /**
+             * Format: int64
+             * @description Those of them that it has as wanted.
+             */
+            right: number;
+            says: string;
+            /** @description Empty for a machine that keeps none yet. */
+            server: string;
+            spooler?: string;
+            /** @enum {string} */
+            state: "as-wanted" | "behind" | "failing" | "silent" | "waiting" | "ready";
+            /** @description The agent's. */
+            version?: string;
+            /**
+             * Format: int64
+             * @description Queues that it is to have.
+             */
+            wanted: number;
+        };
+        ServerWant: {
+            colour_profile?: string;
+            comment?: string;
+            /** @description The URIs to which it leads; several are a class of member queues. */
+            devices: string[];
+            /** @description A driver's name, or driverless; empty where what is taken is passed on as it is. */
+            driver: string;
+            /** @description The driver's exact name. */
+            exact?: string;
+            finished?: string;
+            mismatch?: string;
+            /** @description On the server. */
+            name: string;
+            open?: components["schemas"]["EstateWindow"][];
+            /** @description The queue's defaults, by their IPP names. */
+            options?: {
+                [key: string]: unknown;
+            };
+            order?: string;
+            /** @description The digest of the driver package that has it now. */
+            package?: string;
+            paused?: boolean;
+            people: components["schemas"]["ServerPeople"];
+            /** @description Where it is, in words. */
+            place?: string;
+            /** @description The estate's queue. */
+            queue: string;
+            units?: components["schemas"]["EstateUnits"];
+            until?: string;
+            /** @description By whose clock, an IANA name; UTC when absent. */
+            zone?: string;
+        };
+        ServerWhy: {
+            /** @description Under which it is to be there. */
+            names: string[];
+            points: components["schemas"]["ServerPoint"][];
+            queue: string;
+            /** @description Each reason in a sentence; the last that is a no decides. */
+            says: string[];
+            server: string;
+            wanted: boolean;
+        };
         SetUp: {
             /** @description From the file setup-code in the data directory. */
             code: string;
@@ -8250,7 +8722,7 @@ export interface components {
         Signal: {
             subject: string;
             /** @enum {string} */
-            what: "estate" | "directory" | "sources" | "live" | "access" | "enrolment" | "draft" | "endpoint" | "event" | "stock" | "drivers" | "driver-places" | "lost";
+            what: "estate" | "directory" | "sources" | "live" | "access" | "enrolment" | "draft" | "endpoint" | "event" | "stock" | "drivers" | "driver-places" | "kept-servers" | "lost";
         };
         Snapshot: {
             /** Format: date-time */
@@ -8883,6 +9355,13 @@ export interface components {
             queue: string;
             reasons?: string[];
             state: string;
+        };
+        TakeQueues: {
+            /** @description By their names there; all that are in the way of a queue of the estate when absent. */
+            queues?: string[];
+        };
+        TakenQueues: {
+            queues: string[];
         };
         TakenRenames: {
             /**
@@ -14246,6 +14725,328 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ContinuityHealthView"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "report-kept": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ServerReport"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    serving: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of the answer that is known already. */
+                "If-None-Match"?: string;
+                /** @description An agent's; its answer is signed with it. */
+                "Cirque-Nonce"?: string;
+                /** @description wait=N: while the known answer still holds, answer only after N seconds (RFC 7240). */
+                Prefer?: string;
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ServerAsk"];
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Age?: string;
+                    "Cirque-Issuer"?: string;
+                    "Cirque-Key"?: string;
+                    "Cirque-Key-Handover"?: string;
+                    "Cirque-Pace"?: string;
+                    "Cirque-Signature"?: string;
+                    "Content-Length"?: string;
+                    "Content-Type"?: string;
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServerServing"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "forget-keeper": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                machine: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "kept-servers": {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageSummary"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "kept-server": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServerSheet"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "take-queues": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeQueues"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenQueues"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "leave-queue": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                name: string;
+                queue: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "why-on-server": {
+        parameters: {
+            query: {
+                queue: string;
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServerWhy"];
                 };
             };
             304: components["responses"]["304"];

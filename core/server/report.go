@@ -1,0 +1,89 @@
+package server
+
+import (
+	"slices"
+	"time"
+
+	"cirque/core/fault"
+	"cirque/core/name"
+)
+
+// Limits on a report.
+const (
+	MaxFound    = 20000
+	MaxFailures = 4096
+)
+
+// An Ask is what an agent asks with, that is to keep its machine's spooler as a print server's.
+type Ask struct {
+	Machine string `json:"machine" maxLength:"256"`
+}
+
+// A Serving is what such an agent is told.
+type Serving struct {
+	Server   string   `json:"server" doc:"The server that this machine keeps; empty where the estate has none."`
+	Platform string   `json:"platform" doc:"For which its drivers are."`
+	Others   string   `json:"others,omitempty" enum:"leave,report"`
+	Revision int      `json:"revision"`
+	Wants    []Want   `json:"wants"`
+	Take     []string `json:"take,omitempty" doc:"Queues on it, by their names there, that somebody else made and that are to become Cirque's own."`
+}
+
+// A Report is what an agent says of the server that it keeps.
+type Report struct {
+	Machine  string    `json:"machine" maxLength:"256"`
+	Version  string    `json:"version" maxLength:"64"`
+	Platform string    `json:"platform" maxLength:"32"`
+	Spooler  string    `json:"spooler" maxLength:"64"`
+	Server   string    `json:"server" maxLength:"63" doc:"That it keeps; empty where the estate has none for its machine."`
+	Revision int       `json:"revision" doc:"Of the estate from which what it keeps came."`
+	Found    []Found   `json:"found" maxItems:"20000"`
+	Failures []Failure `json:"failures" maxItems:"4096"`
+	Points   []Point   `json:"points,omitempty" maxItems:"4096" doc:"What its spooler cannot do of what is wanted."`
+	Unread   string    `json:"unread,omitempty" maxLength:"1024" doc:"Why its spooler could not be read; then what was found is as it was before."`
+}
+
+// Check holds the report to its limits.
+func (r Report) Check() error {
+	if !name.Valid(r.Machine) || len(r.Found) > MaxFound || len(r.Failures) > MaxFailures {
+		return fault.New(fault.Invalid, "report-invalid", "update the agent", "the report names no machine, or is too long")
+	}
+	return nil
+}
+
+// A Record is a keeper as the service knows it.
+type Record struct {
+	FirstSeen time.Time `json:"first_seen"`
+	LastSeen  time.Time `json:"last_seen"`
+	Report    Report    `json:"report"`
+}
+
+// A State is how a kept server stands.
+type State string
+
+// The states.
+const (
+	AsWanted State = "as-wanted" // it has what it should
+	Behind   State = "behind"    // it differs, and has not said that a step failed
+	Failing  State = "failing"   // a step failed, or its spooler cannot be read
+	Silent   State = "silent"    // its agent has not been heard of for longer than it should
+	Waiting  State = "waiting"   // its agent has never been heard of
+)
+
+// silentAfter is how many intervals of reporting may be missed before a server counts as silent.
+const silentAfter = 3
+
+// StateOf judges a kept server whose agent is to report so often; nil is one that never did.
+func StateOf(r *Record, drift []Difference, now time.Time, every time.Duration) State {
+	switch {
+	case r == nil:
+		return Waiting
+	case now.Sub(r.LastSeen) > silentAfter*every:
+		return Silent
+	case len(r.Report.Failures) > 0 || r.Report.Unread != "":
+		return Failing
+	case slices.ContainsFunc(drift, func(d Difference) bool { return d.Kind != "other" }):
+		return Behind
+	}
+	return AsWanted
+}

@@ -1,0 +1,53 @@
+package agent_test
+
+import (
+	"context"
+	"fmt"
+	"testing"
+
+	"cirque/core/server"
+	"cirque/internal/agent"
+	"cirque/internal/testkit"
+)
+
+// TestStandInServerConforms holds the stand-in of a server's spooler to the suite.
+func TestStandInServerConforms(t *testing.T) {
+	testkit.TestServerSpooler(t, func(t *testing.T) testkit.ServerSpooler {
+		in, err := agent.NewStandIn(t.TempDir())
+		if err != nil {
+			t.Fatal(err)
+		}
+		s, err := agent.NewStandInServer(in)
+		if err != nil {
+			t.Fatal(err)
+		}
+		s.DriversFrom(func(_ context.Context, exact string) ([]byte, error) {
+			if exact != testkit.ExactDriver {
+				return nil, fmt.Errorf("the driver %q is not here", exact)
+			}
+			return fmt.Appendf(nil, ppd, exact), nil
+		})
+		byHand := func(t *testing.T, w server.Now) {
+			t.Helper()
+			if err := s.ShareByHand(w); err != nil {
+				t.Fatal(err)
+			}
+		}
+		return testkit.ServerSpooler{ServerSpooler: s,
+			Foreign: func(t *testing.T, queue string) {
+				byHand(t, server.Now{Want: server.Want{Name: queue, Comment: "Theirs"}})
+			},
+			Spoils: func(t *testing.T, queue string) {
+				t.Helper()
+				found, err := s.Shared(t.Context())
+				if err != nil {
+					t.Fatal(err)
+				}
+				w := found[0].Now
+				w.Options = map[string]any{"sides": "one-sided"}
+				if err := s.Bring(t.Context(), w, false); err != nil {
+					t.Fatal(err)
+				}
+			}}
+	})
+}

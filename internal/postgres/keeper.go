@@ -1,0 +1,145 @@
+package postgres
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+
+	"github.com/jackc/pgx/v5"
+
+	"cirque/core/event"
+	"cirque/core/fault"
+	"cirque/core/name"
+	"cirque/core/server"
+)
+
+const keeperColumns = "first_seen, last_seen, report"
+
+func scanKeeper(row pgx.CollectableRow) (r server.Record, err error) {
+	return r, row.Scan(&r.FirstSeen, &r.LastSeen, &r.Report)
+}
+
+// Keepers gives what all agents that keep print servers said last, by machine.
+func (s KeeperTable) Keepers(ctx context.Context) ([]server.Record, error) {
+	rows, err := s.pool.Query(ctx, "SELECT "+keeperColumns+" FROM keeper ORDER BY folded")
+	if err != nil {
+		return nil, translate(err)
+	}
+	out, err := pgx.CollectRows(rows, scanKeeper)
+	return out, translate(err)
+}
+
+// Keeper gives what the agent on one machine said last; nil where none did.
+func (s KeeperTable) Keeper(ctx context.Context, machine string) (*server.Record, error) {
+	rows, err := s.pool.Query(ctx, "SELECT "+keeperColumns+" FROM keeper WHERE folded = $1", name.Fold(machine))
+	if err != nil {
+		return nil, translate(err)
+	}
+	r, err := pgx.CollectExactlyOneRow(rows, scanKeeper)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return nil, nil
+	}
+	return &r, translate(err)
+}
+
+// SaveKept keeps what an agent says of its server, and forgets the queues that it has taken over. happens says what
+// that is, once it is known how it stood before: failing is nil for one that never reported.
+func (s KeeperTable) SaveKept(ctx context.Context, r server.Report, happens func(failing *bool) []event.Event) error {
+	text, err := json.Marshal(r)
+	if err != nil {
+		return err
+	}
+	own := []string{}
+	for _, f := range r.Found {
+		if f.Own {
+			own = append(own, f.Name)
+		}
+	}
+	return s.in(ctx, func(tx pgx.Tx) error {
+		var was *bool
+		failing := len(r.Failures) > 0 || r.Unread != ""
+		err := tx.QueryRow(ctx, `WITH was AS (SELECT failing FROM keeper WHERE folded = $1)
+			INSERT INTO keeper (folded, report, failing) VALUES ($1, $2, $3)
+			ON CONFLICT (folded) DO UPDATE SET report = excluded.report, failing = excluded.failing,
+			last_seen = clock_timestamp() RETURNING (SELECT failing FROM was)`, name.Fold(r.Machine), text, failing).Scan(&was)
+		if err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, "DELETE FROM keeper_take WHERE server = $1 AND queue = ANY($2)", r.Server, own); err != nil {
+			return err
+		}
+		for _, e := range happens(was) {
+			if err := addEvent(ctx, tx, e); err != nil {
+				return err
+			}
+		}
+		return notify(ctx, tx, event.Kept, r.Machine)
+	})
+}
+
+// RemoveKeeper forgets what an agent said; an Unknown fault where none did.
+func (s KeeperTable) RemoveKeeper(ctx context.Context, machine string, e event.Event) error {
+	return s.in(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, "DELETE FROM keeper WHERE folded = $1", name.Fold(machine))
+		if err == nil && tag.RowsAffected() == 0 {
+			return fault.New(fault.Unknown, "keeper-unknown", "see cirque server kept", "no agent on %s has said that it keeps "+
+				"a server", machine)
+		}
+		if err != nil {
+			return err
+		}
+		if err := notify(ctx, tx, event.Kept, machine); err != nil {
+			return err
+		}
+		return addEvent(ctx, tx, e)
+	})
+}
+
+// Takes names the queues on a server that are to become Cirque's own, and have not yet.
+func (s KeeperTable) Takes(ctx context.Context, called string) ([]string, error) {
+	rows, err := s.pool.Query(ctx, "SELECT queue FROM keeper_take WHERE server = $1 ORDER BY queue", called)
+	if err != nil {
+		return nil, translate(err)
+	}
+	out, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	return out, translate(err)
+}
+
+// Take notes that queues on a server are to become Cirque's own, and calls the agent that keeps it.
+func (s KeeperTable) Take(ctx context.Context, called, machine string, queues []string, author string,
+	events ...event.Event) error {
+	return s.in(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, "INSERT INTO keeper_take (server, queue, author) SELECT $1, unnest($2::text[]), $3 ON "+
+			"CONFLICT (server, queue) DO NOTHING", called, queues, author); err != nil {
+			return err
+		}
+		return s.changed(ctx, tx, machine, events)
+	})
+}
+
+// Leave takes that back for a queue that has not been taken over yet; an Unknown fault where it was not to be.
+func (s KeeperTable) Leave(ctx context.Context, called, machine, queue string, events ...event.Event) error {
+	return s.in(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, "DELETE FROM keeper_take WHERE server = $1 AND queue = $2", called, queue)
+		if err == nil && tag.RowsAffected() == 0 {
+			return fault.New(fault.Unknown, "take-unknown", "see cirque server kept "+called,
+				"the queue %s on %s is not about to be taken over", queue, called)
+		}
+		if err != nil {
+			return err
+		}
+		return s.changed(ctx, tx, machine, events)
+	})
+}
+
+func (s KeeperTable) changed(ctx context.Context, tx pgx.Tx, machine string, events []event.Event) error {
+	for _, e := range events {
+		if err := addEvent(ctx, tx, e); err != nil {
+			return err
+		}
+	}
+	if err := notify(ctx, tx, event.Call, machine); err != nil {
+		return err
+	}
+	return notify(ctx, tx, event.Kept, machine)
+}

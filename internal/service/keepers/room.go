@@ -1,0 +1,124 @@
+// Package keepers has print servers be kept by the agents on them. Its use cases: those of agents (Serving,
+// WaitServing, Report) and those of whoever looks after servers (Kept, Sheet, Why, Take, Leave, Forget).
+package keepers
+
+import (
+	"context"
+	"sync"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/driver"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/fault"
+	"cirque/core/lineup"
+	"cirque/core/server"
+	"cirque/internal/service/present"
+)
+
+// A Store is what is needed of the store.
+type Store interface {
+	Keeper(ctx context.Context, machine string) (*server.Record, error)
+	Keepers(ctx context.Context) ([]server.Record, error)
+	SaveKept(ctx context.Context, r server.Report, happens func(failing *bool) []event.Event) error
+	RemoveKeeper(ctx context.Context, machine string, e event.Event) error
+	Takes(ctx context.Context, called string) ([]string, error)
+	Take(ctx context.Context, called, machine string, queues []string, author string, events ...event.Event) error
+	Leave(ctx context.Context, called, machine, queue string, events ...event.Event) error
+}
+
+// Config of a Room.
+type Config struct {
+	Store   Store
+	Present *present.Present
+	Now     func() time.Time
+	// Zone gives a time zone by its IANA name, nil for an unknown one.
+	Zone func(string) *time.Location
+	// Certificates say whether an agent is let in still.
+	Certificates interface{ CertificateGood(serial string) bool }
+}
+
+// A Room is safe for any number of goroutines.
+type Room struct {
+	store   Store
+	cfg     Config
+	present *present.Present
+
+	mu    sync.Mutex
+	plans map[string]planned // by server. Guarded by mu.
+}
+
+// planned is what a server is to have in one world.
+type planned struct {
+	world *lineup.World
+	plan  server.Plan
+	at    time.Time
+}
+
+// New furnishes the room.
+func New(cfg Config) *Room {
+	return &Room{store: cfg.Store, cfg: cfg, present: cfg.Present, plans: map[string]planned{}}
+}
+
+// planFresh is for how long a plan holds in one world: queues end by date.
+const planFresh = time.Minute
+
+// plan works out what a server is to have in a view, once for each world.
+func (s *Room) plan(v *present.View, called string) server.Plan {
+	now := s.cfg.Now()
+	s.mu.Lock()
+	had, ok := s.plans[called]
+	s.mu.Unlock()
+	if ok && had.world == v.World && now.Sub(had.at) < planFresh && !now.Before(had.at) {
+		return had.plan
+	}
+	p := server.Wanted(v.Document(), v.World.Directory, called, now, s.cfg.Zone)
+	if v.Current() {
+		s.mu.Lock()
+		s.plans[called] = planned{v.World, p, now}
+		s.mu.Unlock()
+	}
+	return p
+}
+
+// withPackages says of each driver which package has it now; wants are the caller's own.
+func withPackages(wants []server.Want, packages []driver.Package, platform string) []server.Want {
+	out := make([]server.Want, len(wants))
+	digests := map[string]string{}
+	for i, w := range wants {
+		if w.Exact != "" {
+			d, known := digests[w.Exact]
+			if !known {
+				if of, _, ok := driver.Best(packages, w.Exact, platform); ok {
+					d = of.Digest
+				}
+				digests[w.Exact] = d
+			}
+			w.Package = d
+		}
+		out[i] = w
+	}
+	return out
+}
+
+// server finds a server that is kept; an Unknown fault where the estate has none of that name, a Conflict fault where
+// it is not kept.
+func (s *Room) server(v *present.View, called string) (*estate.Server, error) {
+	doc := v.Document()
+	for i := range doc.Servers {
+		if one := &doc.Servers[i]; one.Name == called {
+			if !one.Kept {
+				return nil, fault.New(fault.Conflict, "not-kept", "cirque draft set server "+called+" kept=yes, and publish",
+					"%s is not kept by Cirque: it is only read", called)
+			}
+			return one, nil
+		}
+	}
+	return nil, fault.New(fault.Unknown, "server-unknown", "see cirque server kept", "the estate has no server %q", called)
+}
+
+// may lets those change what is kept on a server who may publish what is at its site.
+func may(p *access.Principal, of *estate.Server) error {
+	return access.CheckAt(p, access.Publish, estate.Site(of.Location), "the server "+of.Name)
+}
