@@ -24,7 +24,11 @@ import (
 // agentFor holds what a process is told that is to be an agent of a real spooler: an agentJob.
 const agentFor = "CIRQUE_TEST_AGENT"
 
-type agentJob struct{ Service, Token, Socket, State, Homes string }
+type agentJob struct {
+	Service, Token, Socket, State, Homes string
+	// Serves is the machine whose print server it keeps; empty for an endpoint's agent.
+	Serves string
+}
 
 // open gives the spooler with made-up homes.
 func (j agentJob) open() (*agent.Unix, error) {
@@ -46,6 +50,9 @@ func agentIfAsked() {
 	var j agentJob
 	if json.Unmarshal([]byte(os.Getenv(agentFor)), &j) != nil {
 		return
+	}
+	if j.Serves != "" {
+		j.serve()
 	}
 	s, err := j.open()
 	if err == nil {

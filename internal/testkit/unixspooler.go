@@ -139,3 +139,15 @@ func (s *UnixSpooler) SetUpByHand(ctx context.Context, queue, uri string) error 
 	}
 	return by.Set(ctx, ippclient.SpoolerQueue{Name: queue, Device: uri}, nil)
 }
+
+// Entry gives what the spooler has on disk of a queue, word for word.
+func (s *UnixSpooler) Entry(queue string) string {
+	s.t.Helper()
+	b, err := os.ReadFile(filepath.Join(s.dir, "root/printers.conf"))
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	_, entry, _ := strings.Cut(string(b), "Printer "+queue+">\n")
+	entry, _, _ = strings.Cut(entry, "</Printer>\n")
+	return entry
+}
