@@ -40,10 +40,15 @@ func Of(doc *estate.Document, known Known) []lineup.Finding {
 	}
 	c.exacts()
 	c.alike()
-	slices.SortStableFunc(c.out, func(a, b lineup.Finding) int {
+	return sorted(c.out)
+}
+
+// sorted puts warnings first, then goes by object.
+func sorted(list []lineup.Finding) []lineup.Finding {
+	slices.SortStableFunc(list, func(a, b lineup.Finding) int {
 		return cmp.Or(-cmp.Compare(a.Severity, b.Severity), cmp.Compare(a.Object, b.Object))
 	})
-	return c.out
+	return list
 }
 
 type checker struct {

@@ -51,6 +51,9 @@ func oneOf(values ...string) completion {
 	}
 }
 
+// keptServers completes the servers that are kept.
+var keptServers = listed(keptPath, "server", "says")
+
 func files(*root, *cobra.Command, string) ([]cobra.Completion, cobra.ShellCompDirective) {
 	return nil, cobra.ShellCompDirectiveDefault
 }
@@ -154,7 +157,9 @@ func wordCompletions() map[string]completion {
 			"number", "reason"),
 		"device remove NAME": listed("/api/v1/stock/devices", "name", "title"),
 		"server remove NAME": listed("/api/v1/stock/servers", "name", "title"),
-		"server SERVER":      listed("/api/v1/stock/servers", "name", "title"),
+		"server SERVER":      listed("/api/v1/stock/servers", "name", "title"), "server kept SERVER": keptServers,
+		"server why SERVER": keptServers, "server take SERVER": keptServers,
+		"server forget-keeper MACHINE": listed(keptPath, "machine", "says"),
 		"device DEVICE":      listed("/api/v1/stock/devices", "name", "title"), "MODEL": anything,
 		"directory link NAME": searched("user"), "directory link OTHER": searched("user"),
 		"directory unlink NAME":  searched("user"),

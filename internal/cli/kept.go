@@ -37,7 +37,7 @@ Machines whose agents are ready to keep a server that the estate does not have a
 				if err != nil {
 					return err
 				}
-				return r.print(c, list, func(w io.Writer) { r.writeKept(w, list) })
+				return r.print(c, list, func(w io.Writer) { writeKept(&r.screen, w, list) })
 			}
 			v, err := apiclient.Get[server.Sheet](c.Context(), client, apiclient.Path(keptPath, a[0]), nil)
 			if err != nil {
@@ -49,7 +49,7 @@ Machines whose agents are ready to keep a server that the estate does not have a
 	return c
 }
 
-func (r *screen) writeKept(w io.Writer, list []server.Summary) {
+func writeKept(r *screen, w io.Writer, list []server.Summary) {
 	if len(list) == 0 {
 		fmt.Fprintln(w, "No print server is kept. To have one kept: cirque draft set server NAME kept=yes, publish, and "+
 			"cirque enrol token --server NAME.")

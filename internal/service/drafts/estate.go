@@ -7,6 +7,7 @@ import (
 	"cirque/core/document"
 	"cirque/core/estate"
 	"cirque/core/fault"
+	"cirque/core/findings"
 	"cirque/core/lineup"
 	"cirque/core/page"
 	"cirque/core/rehearse"
@@ -46,7 +47,7 @@ func (s *Room) CheckEstate(ctx context.Context, p *access.Principal, of CheckOf)
 		Findings: []lineup.Finding{}, New: []lineup.Finding{}}
 	if !of.Brief {
 		w := lineup.Bind(lineup.Compile(doc, 0, s.present.Compiling()), v.World.Directory, v.World.Live)
-		out.Findings = s.present.Remarks(w, s.present.Verdicts(w), lineup.Check(w.Estate, v.World.Directory))
+		out.Findings = s.present.Remarks(w, s.present.Verdicts(w), findings.Check(w.Estate, v.World.Directory))
 		out.New = lineup.NewFindings(s.present.Remarks(v.World, s.present.Verdicts(v.World), v.Findings()),
 			out.Findings)
 	}

@@ -97,6 +97,9 @@ func (s *Room) Why(_ context.Context, p *access.Principal, called, queue string)
 // Take has queues that somebody else made on a kept server become Cirque's own. Each has to be wanted there: what is
 // not would be taken away at once.
 func (s *Room) Take(ctx context.Context, p *access.Principal, called string, queues []string) ([]string, error) {
+	if err := access.Check(p, access.Publish); err != nil {
+		return nil, err
+	}
 	sheet, err := s.Sheet(ctx, p, called)
 	if err != nil {
 		return nil, err
@@ -143,6 +146,9 @@ func (s *Room) Take(ctx context.Context, p *access.Principal, called string, que
 
 // Leave takes that back for a queue that has not been taken over yet.
 func (s *Room) Leave(ctx context.Context, p *access.Principal, called, queue string) error {
+	if err := access.Check(p, access.Publish); err != nil {
+		return err
+	}
 	of, err := s.server(s.present.View(), called)
 	if err != nil {
 		return err

@@ -10,6 +10,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/directory"
 	"cirque/core/fault"
+	"cirque/core/findings"
 	"cirque/core/lineup"
 	"cirque/core/promise"
 	"cirque/core/rehearse"
@@ -102,7 +103,7 @@ func (s *Room) Rehearse(ctx context.Context, p *access.Principal, what rehearse.
 	before, after := s.present.Verdicts(snap.World), s.present.Verdicts(to)
 	if to.Estate != snap.World.Estate {
 		out.Report.Findings = lineup.NewFindings(s.present.Remarks(snap.World, before, snap.Findings()),
-			s.present.Remarks(to, after, lineup.Check(to.Estate, to.Directory)))
+			s.present.Remarks(to, after, findings.Check(to.Estate, to.Directory)))
 	}
 	out.Report.Promises, out.Report.Broken = len(after), promise.NewlyBroken(before, after)
 	s.rehearsals.keep(out)

@@ -14,6 +14,7 @@ import (
 	"cirque/core/directory"
 	"cirque/core/estate"
 	"cirque/core/fault"
+	"cirque/core/findings"
 	"cirque/core/lineup"
 )
 
@@ -143,14 +144,14 @@ func (p *Past) At(ctx context.Context, who *access.Principal, when When) (*View,
 		}
 	}
 	out.World = lineup.Bind(e, dir, state)
-	out.findings = func() []lineup.Finding { return lineup.Check(e, dir) }
+	out.findings = func() []lineup.Finding { return findings.Check(e, dir) }
 	return out, nil
 }
 
 // With gives the present view with another world in it, such as that of a draft.
 func (v *View) With(w *lineup.World) *View {
 	return &View{World: w, DirectoryVersion: v.DirectoryVersion, changed: v.changed,
-		findings: func() []lineup.Finding { return lineup.Check(w.Estate, w.Directory) }}
+		findings: func() []lineup.Finding { return findings.Check(w.Estate, w.Directory) }}
 }
 
 // directoryAt gives the directory as it was.

@@ -7,6 +7,7 @@ import (
 
 	"cirque/core/directory"
 	"cirque/core/event"
+	"cirque/core/findings"
 	"cirque/core/lineup"
 )
 
@@ -139,7 +140,7 @@ func (p *Present) replace(put func(*parts)) {
 	next := &View{World: lineup.Bind(p.parts.compiled, p.parts.people, *p.parts.state), Revision: p.parts.revision,
 		DirectoryVersion: p.parts.directoryVersion, changed: make(chan struct{}), current: true}
 	next.findings = sync.OnceValue(func() []lineup.Finding {
-		return lineup.Check(next.World.Estate, next.World.Directory)
+		return findings.Check(next.World.Estate, next.World.Directory)
 	})
 	if old != nil && old.World.Estate == next.World.Estate && old.World.Directory == next.World.Directory {
 		next.findings = old.findings // live state alone does not matter to them
