@@ -25,8 +25,19 @@ type PastPick struct {
 
 // PersonData is what the directory and its history hold of a person.
 type PersonData struct {
-	Directory []PastRow     `json:"directory"`
-	Picks     []PastPick    `json:"picks"`
-	Links     []Link        `json:"links"`
-	Notes     []WrittenNote `json:"notes" doc:"What is written down about them."`
+	Directory []PastRow      `json:"directory"`
+	Picks     []PastPick     `json:"picks"`
+	Links     []Link         `json:"links"`
+	Notes     []WrittenNote  `json:"notes" doc:"What is written down about them."`
+	Printing  []PastPrinting `json:"printing" doc:"Through which queues of print servers they printed."`
+}
+
+// PastPrinting is what is kept of somebody's printing through one queue of a print server.
+type PastPrinting struct {
+	Server string    `json:"server"`
+	Queue  string    `json:"queue"`
+	From   string    `json:"from,omitempty" doc:"The machine."`
+	Jobs   int       `json:"jobs"`
+	First  time.Time `json:"first"`
+	Last   time.Time `json:"last"`
 }

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 
 	"cirque/core/driver"
 )
@@ -62,7 +63,32 @@ func queueDiffers(q, o Queue) []string {
 	if q.Shared != nil && o.Shared != nil && *q.Shared != *o.Shared {
 		out = append(out, "shared on one only")
 	}
+	if x, y := rights(q), rights(o); x != y {
+		out = append(out, fmt.Sprintf("who may print: %s and %s", x, y))
+	}
+	if q.Package != "" && o.Package != "" && q.Package != o.Package {
+		out = append(out, fmt.Sprintf("driver package: %.12s and %.12s", q.Package, o.Package))
+	}
+	if q.Package != "" && o.Package != "" && q.Units != o.Units {
+		out = append(out, fmt.Sprintf("fitted: %s and %s", cmp.Or(q.Units, "nothing said"), cmp.Or(o.Units, "nothing said")))
+	}
 	return out
+}
+
+// rights says who may print, in words.
+func rights(q Queue) string {
+	but := func(list []string, word string) []string {
+		list = slices.DeleteFunc(slices.Clone(list), func(n string) bool { return n == word })
+		slices.Sort(list)
+		return list
+	}
+	if only := but(q.Allowed, "all"); len(only) > 0 {
+		return strings.Join(only, ", ")
+	}
+	if not := but(q.Denied, "none"); len(not) > 0 {
+		return "everybody but " + strings.Join(not, ", ")
+	}
+	return "everybody"
 }
 
 func keysOf(a, b map[string]any) []string {

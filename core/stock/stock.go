@@ -73,6 +73,10 @@ type Queue struct {
 	Defaults  map[string]any      `json:"defaults,omitempty" doc:"Options that it was given, by their IPP names."`
 	Supported map[string][]string `json:"supported,omitempty" doc:"The values that options take."`
 	Formats   []string            `json:"formats,omitempty"`
+	Allowed   []string            `json:"allowed,omitempty" doc:"Who alone may print, by name; everybody when absent."`
+	Denied    []string            `json:"denied,omitempty" doc:"Who may not print, by name."`
+	Package   string              `json:"package,omitempty" doc:"The digest of the driver package that it was set up with, where Cirque keeps the server."`
+	Units     string              `json:"units,omitempty" doc:"What is fitted, in words, where Cirque keeps the server."`
 	Changed   int                 `json:"changed,omitempty" doc:"When its settings changed, in seconds of the server's up time or of the epoch: equal means unchanged."`
 }
 

@@ -38,10 +38,6 @@ func (u *UnixServer) DriversFrom(get func(ctx context.Context, exact string) ([]
 	u.drivers = get
 }
 
-// serverMark tells the queues of this agent from those of others, also from what an agent made for people at the
-// machine itself.
-const serverMark = "cirque-server"
-
 // A sharedMark is kept with each queue of the agent's own: all of it that the spooler has no place for.
 type sharedMark struct {
 	By      string         `json:"by"`
@@ -61,7 +57,7 @@ type sharedMark struct {
 
 func readShared(text string) (m sharedMark, own bool) {
 	err := json.Unmarshal([]byte(text), &m)
-	return m, err == nil && m.By == serverMark && m.Queue != ""
+	return m, err == nil && m.By == server.MarkBy && m.Queue != ""
 }
 
 // member is what the queue of one device is called.

@@ -8,6 +8,7 @@ import (
 	"cirque/core/decommission"
 	"cirque/core/driver"
 	"cirque/core/fault"
+	"cirque/core/span"
 	"cirque/core/stock"
 )
 
@@ -193,14 +194,38 @@ type Renamed struct {
 
 // Move rewrites queues so that they no longer lead through a server.
 type Move struct {
-	Server string   `json:"server" minLength:"1" maxLength:"63"`
-	To     string   `json:"to" enum:"device,gateway"`
-	Queues []string `json:"queues,omitempty" doc:"All that lead there when absent."`
-	Dry    bool     `json:"dry,omitempty"`
+	Server   string   `json:"server" minLength:"1" maxLength:"63"`
+	To       string   `json:"to" enum:"device,gateway,server"`
+	ToServer string   `json:"to_server,omitempty" maxLength:"63" doc:"To which server, where it is one."`
+	Wave     int      `json:"wave,omitempty" minimum:"0" maximum:"100" doc:"How many percent of the server's queues go with this wave; the path through the server stays behind the new one then, as it always does where they go to a server."`
+	Back     bool     `json:"back,omitempty" doc:"Take the new path out again."`
+	Queues   []string `json:"queues,omitempty" doc:"All that lead there when absent."`
+	Dry      bool     `json:"dry,omitempty"`
+}
+
+// CompleteSet makes the members of a server set alike.
+type CompleteSet struct {
+	Set string `json:"set" minLength:"1" maxLength:"63"`
+	Dry bool   `json:"dry,omitempty"`
+}
+
+// CompletedSet is what came of it.
+type CompletedSet struct {
+	Steps []adopt.Completion `json:"steps"`
+	Draft *Draft             `json:"draft"`
+}
+
+// EndServer takes the paths through a server out where nothing and nobody needs them.
+type EndServer struct {
+	Server string    `json:"server" minLength:"1" maxLength:"63"`
+	Quiet  span.Span `json:"quiet,omitempty" doc:"For so long nobody has to have printed through a queue, such as 14d, which holds when absent."`
+	Dry    bool      `json:"dry,omitempty"`
 }
 
 // MovedQueues is what came of it.
 type MovedQueues struct {
 	Moved []decommission.Moved `json:"moved"`
-	Draft *Draft               `json:"draft"`
+	// Progress is how far a move in waves is.
+	Progress *decommission.Progress `json:"progress" doc:"How far a move in waves is then; null of another."`
+	Draft    *Draft                 `json:"draft"`
 }

@@ -160,7 +160,7 @@ func wordCompletions() map[string]completion {
 		"server SERVER":      listed("/api/v1/stock/servers", "name", "title"), "server kept SERVER": keptServers,
 		"server why SERVER": keptServers, "server take SERVER": keptServers,
 		"server forget-keeper MACHINE": listed(keptPath, "machine", "says"),
-		"device DEVICE":      listed("/api/v1/stock/devices", "name", "title"), "MODEL": anything,
+		"device DEVICE":                listed("/api/v1/stock/devices", "name", "title"), "MODEL": anything,
 		"directory link NAME": searched("user"), "directory link OTHER": searched("user"),
 		"directory unlink NAME":  searched("user"),
 		"directory unlink OTHER": searched("user"), "driver place add NAME": anything,

@@ -1,14 +1,18 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"io"
+	"slices"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"cirque/core/adopt"
 	"cirque/core/stock"
 	"cirque/core/words"
+	"cirque/internal/api"
 	"cirque/internal/apiclient"
 	"cirque/internal/cmdline"
 )
@@ -39,6 +43,48 @@ drivers, devices, defaults or sharing differ. Without a name, how each set stand
 			return r.print(c, v, func(w io.Writer) { r.writeSet(w, v, all) })
 		}}
 	c.Flags().BoolVar(&all, "all", false, "also the queues that are the same everywhere")
+	c.AddCommand(completeSetCommand(r))
+	return c
+}
+
+// completeSetCommand proposes what makes the members of a set alike.
+func completeSetCommand(r *root) *cobra.Command {
+	var in api.CompleteSet
+	c := &cobra.Command{Use: "complete SET", Short: "Propose in your draft what makes the members of a server set alike",
+		Args: cmdline.Args(1, 1),
+		Long: `Propose what makes the members of a server set alike. Queues that lead through one member alone lead
+through the whole set, and queues that only some members have are taken into the estate. What the
+estate says already and a member lacks, or has otherwise down to driver, device and defaults, is
+told with who sees to it: on a server that Cirque keeps, its agent.`}
+	c.Flags().BoolVar(&in.Dry, "dry-run", false, "only say what would be proposed")
+	name := draftFlag(c)
+	c.RunE = func(c *cobra.Command, a []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		in.Set = a[0]
+		var out api.CompletedSet
+		if err := client.Do(c.Context(), "POST", "/api/v1/draft/complete-set", name(), in, &out); err != nil {
+			return err
+		}
+		return r.print(c, out, func(w io.Writer) {
+			if len(out.Steps) == 0 {
+				fmt.Fprintf(w, "The members of %s are alike, as far as they were read.\n", a[0])
+				return
+			}
+			t := r.table("QUEUE", "ON", "IN THE DRAFT", "DETAIL")
+			for _, s := range out.Steps {
+				t.add(s.Queue, cmp.Or(s.On, "all members"), map[bool]string{true: "yes", false: "no"}[s.Done], s.Says)
+			}
+			t.write(w)
+			if out.Draft == nil || !slices.ContainsFunc(out.Steps, func(s adopt.Completion) bool { return s.Done }) {
+				fmt.Fprintln(w, "Nothing was changed.")
+				return
+			}
+			fmt.Fprintf(w, "Your draft has %s now. Rehearse it: cirque rehearse\n", words.Count(out.Draft.Total, "change"))
+		})
+	}
 	return c
 }
 

@@ -160,6 +160,7 @@ func (s *server) register(r *gin.Engine) huma.API {
 	packagesRoutes(s, a)
 	placesRoutes(s, a)
 	keepersRoutes(s, a)
+	leavingRoutes(s, a)
 	r.GET("/api/v1/watch", s.watch)
 	describeWatch(a)
 	tellOfNull(cfg.Components.Schemas)

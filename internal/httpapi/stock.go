@@ -370,12 +370,13 @@ func draftToolsRoutes(s *server, a huma.API) {
 	}
 	route(s, a, "POST", "/api/v1/draft/move", "move-queues", "Rewrite queues so that they no longer lead through a server",
 		medium.by(access.EditDraft), func(ctx context.Context, in *move) (*out[api.MovedQueues], error) {
-			list, d, err := s.svc.Decommission.MoveQueues(ctx, principalOf(ctx), in.Name, in.Body.Server, in.Body.To,
-				in.Body.Queues,
-				in.Body.Dry)
+			b := in.Body
+			list, far, d, err := s.svc.Decommission.MoveQueues(ctx, principalOf(ctx), in.Name, decommission.Wave{From: b.Server,
+				To: b.To, Server: b.ToServer, Percent: b.Wave, Only: b.Queues, Back: b.Back},
+				b.To == "server" || b.Wave > 0 || b.Back, b.Dry)
 			if err != nil {
 				return nil, err
 			}
-			return &out[api.MovedQueues]{api.MovedQueues{Moved: list, Draft: draftUnlessDry(d, in.Body.Dry)}}, nil
+			return &out[api.MovedQueues]{api.MovedQueues{Moved: list, Progress: far, Draft: draftUnlessDry(d, b.Dry)}}, nil
 		})
 }

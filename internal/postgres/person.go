@@ -19,7 +19,7 @@ import (
 // PersonData gives all that is kept of somebody under any of their folded names.
 func (s PersonTable) PersonData(ctx context.Context, names []string) (directory.PersonData, error) {
 	out := directory.PersonData{Directory: []directory.PastRow{}, Picks: []directory.PastPick{}, Links: []directory.Link{},
-		Notes: []directory.WrittenNote{}}
+		Notes: []directory.WrittenNote{}, Printing: []directory.PastPrinting{}}
 	err := pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly},
 		func(tx pgx.Tx) error {
 			rows, err := tx.Query(ctx, "SELECT source, external_id, name, attributes, valid_from, valid_to FROM directory_row "+
@@ -56,6 +56,15 @@ func (s PersonTable) PersonData(ctx context.Context, names []string) (directory.
 			}
 			notes, err := pgx.CollectRows(rows, pgx.RowToStructByPos[directory.WrittenNote])
 			out.Notes = append(out.Notes, notes...)
+			if err != nil {
+				return err
+			}
+			if rows, err = tx.Query(ctx, "SELECT server, queue, host, jobs, first_at, last_at FROM server_use WHERE "+
+				"folded(owner) = ANY($1) ORDER BY last_at", names); err != nil {
+				return err
+			}
+			printing, err := pgx.CollectRows(rows, pgx.RowToStructByPos[directory.PastPrinting])
+			out.Printing = append(out.Printing, printing...)
 			return err
 		})
 	return out, translate(err)
@@ -109,6 +118,9 @@ func (s PersonTable) ErasePerson(ctx context.Context, names, accounts []string, 
 			return err
 		}
 		if err := eraseAtEndpoints(ctx, tx, names); err != nil {
+			return err
+		}
+		if err := eraseAtKeepers(ctx, tx, names); err != nil {
 			return err
 		}
 		var n int64
@@ -227,6 +239,11 @@ func eraseInCare(ctx context.Context, tx pgx.Tx, names []string, stands string) 
 			return err
 		}
 	}
+	if _, err := tx.Exec(ctx, `WITH gone AS (DELETE FROM server_use WHERE folded(owner) = ANY($1) RETURNING *) INSERT INTO
+		server_use AS u SELECT server, queue, $2, '', sum(jobs), min(first_at), max(last_at) FROM gone GROUP BY server, queue`,
+		names, stands); err != nil {
+		return err
+	}
 	return eraseInSnapshots(ctx, tx, names)
 }
 
@@ -292,7 +309,7 @@ func (s PersonTable) ForgetBefore(ctx context.Context, at time.Time) (n int64, e
 	err = s.in(ctx, func(tx pgx.Tx) error {
 		for _, sql := range []string{"DELETE FROM pick WHERE valid_to < $1", "DELETE FROM directory_row WHERE kind = " +
 			"'user' AND valid_to < $1", "DELETE FROM directory_join WHERE valid_to < $1", "DELETE FROM request WHERE " +
-			"answered_at < $1"} {
+			"answered_at < $1", "DELETE FROM server_use WHERE last_at < $1"} {
 			tag, err := tx.Exec(ctx, sql, at)
 			if err != nil {
 				return err

@@ -59,6 +59,7 @@ type Store struct {
 	Sources       SourceTable
 	Stock         StockTable
 	Tokens        TokenTable
+	Uses          UseTable
 	Views         ViewTable
 }
 
@@ -123,6 +124,8 @@ type (
 	StockTable struct{ db }
 	// TokenTable keeps sessions and tokens.
 	TokenTable struct{ db }
+	// UseTable keeps who printed through which server.
+	UseTable struct{ db }
 	// ViewTable keeps lists of the console as people keep them.
 	ViewTable struct{ db }
 )
@@ -134,7 +137,7 @@ func newStore(pool *pools) *Store {
 		EndpointTable{d}, EnrolmentTable{d}, EstateTable{d}, EventTable{d}, FactorTable{d}, FailoverTable{d},
 		HealthTable{d}, LinkTable{d},
 		ListingTable{d}, NoticeTable{d}, OnceTable{d}, PackageTable{d}, PlaceTable{d}, KeeperTable{d},
-		PersonTable{d}, SnapshotTable{d}, PickTable{d}, RequestTable{d}, ScanTable{d}, SourceTable{d}, StockTable{d}, TokenTable{d}, ViewTable{d}}
+		PersonTable{d}, SnapshotTable{d}, PickTable{d}, RequestTable{d}, ScanTable{d}, SourceTable{d}, StockTable{d}, TokenTable{d}, UseTable{d}, ViewTable{d}}
 }
 
 // Open connects and checks the server's version; it does not migrate.

@@ -59,6 +59,7 @@ type Stores struct {
 	FailedDrafts interface {
 		FailedDrafts(ctx context.Context) ([]estate.Draft, error)
 	}
+	Uses      decommission.Uses
 	Drivers   drivers.Store
 	Enrolment enrolment.Store
 	Factors   factors.Store
@@ -262,14 +263,14 @@ func (s *Service) act(in Stores, cfg Config) {
 	s.Drivers = drivers.New(drivers.Config{Store: in.Drivers, Present: p, Now: now, Cases: s.Lineups, Fleet: s.Fleet})
 	s.Places = places.New(places.Config{Store: in.Places, Present: p, Log: log, Now: now, Ways: cfg.Places,
 		Packages: s.Drivers})
-	s.Keepers = keepers.New(keepers.Config{Store: in.Keepers, Present: p, Now: now, Zone: cfg.Zone,
-		Certificates: s.Enrolment})
 	s.Proofs = proofs.New(proofs.Config{Store: in.Proofs, Present: p, Now: now, Queues: s.Lineups, Fleet: s.Fleet})
-	s.Continuity = continuity.New(continuity.Config{Store: in.Continuity, Endpoints: in.Endpoints, Present: p, Log: log,
+	s.Keepers = keepers.New(keepers.Config{Store: in.Keepers, Present: p, Now: now, Zone: cfg.Zone, Readings: s.Stock,
+		Certificates: s.Enrolment})
+	s.Continuity = continuity.New(continuity.Config{Kept: s.Keepers, Store: in.Continuity, Endpoints: in.Endpoints, Present: p, Log: log,
 		Now: now, Prober: cfg.Prober, Snapshots: s.Snapshots, Rehearsals: s.Lineups, Readings: s.Stock, Fleet: s.Fleet,
 		Health: cfg.Health})
-	s.Decommission = decommission.New(decommission.Config{Present: p, Now: now, Prober: cfg.Prober, Drafts: s.Drafts,
-		Edits: s.Drafts, Rehearsals: s.Lineups, Keys: s.Secrets})
+	s.Decommission = decommission.New(decommission.Config{Uses: in.Uses, Present: p, Now: now, Prober: cfg.Prober,
+		Drafts: s.Drafts, Edits: s.Drafts, Fleet: s.Fleet, Rehearsals: s.Lineups, Keys: s.Secrets})
 	s.Jobs = jobs.New(jobs.Config{Store: in.Jobs, Present: p, Log: log, Now: now, Printer: cfg.Printer,
 		Prober: cfg.Prober, Reasons: s.Lineups, Keys: s.Secrets, Readings: s.Stock, Raster: cfg.Raster,
 		Seats: fleet.Seats{Room: s.Fleet}})
@@ -285,7 +286,7 @@ func (s *Service) Run(ctx context.Context) {
 		drafts.Publisher{Room: s.Drafts}, s.Stock,
 		s.Fleet,
 		s.Adverts, s.People, s.Places,
-		s.Sources, s.Continuity, s.Alerts} {
+		s.Sources, s.Continuity, s.Alerts, s.Decommission, s.Keepers} {
 		all = append(all, room.Workers()...)
 	}
 	s.Runner.Run(ctx, all...)

@@ -137,7 +137,7 @@ func (s *UnixSpooler) SetUpByHand(ctx context.Context, queue, uri string) error 
 	if err != nil {
 		return err
 	}
-	return by.Set(ctx, ippclient.SpoolerQueue{Name: queue, Device: uri}, nil)
+	return by.Set(ctx, ippclient.SpoolerQueue{Name: queue, Device: uri, Shared: true}, nil)
 }
 
 // Entry gives what the spooler has on disk of a queue, word for word.

@@ -118,5 +118,6 @@ func Of(db *postgres.Store) service.Stores {
 			postgres.StockTable
 		}{db.Events, db.Scans, db.Stock},
 		Views: db.Views,
+		Uses:  db.Uses,
 	}
 }

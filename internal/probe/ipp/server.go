@@ -3,13 +3,13 @@ package ipp
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"net/url"
 	"slices"
 	"strings"
 	"time"
 
 	"cirque/core/fault"
+	"cirque/core/server"
 	"cirque/core/stock"
 	"cirque/internal/ipp"
 )
@@ -27,12 +27,12 @@ const (
 // brief are the attributes that tell whether a queue has changed, and how it stands.
 var brief = []string{"printer-name", "printer-state", "printer-state-reasons", "printer-state-message",
 	"printer-is-accepting-jobs", "printer-is-shared", "queued-job-count",
-	"printer-config-change-time", "printer-up-time", "printer-uri-supported"}
+	"printer-config-change-time", "printer-up-time", "printer-uri-supported", "printer-organizational-unit"}
 
 // whole are all attributes that are read of a queue.
 var whole = func() []string {
 	out := append(slices.Clone(brief), "printer-info", "printer-location", "printer-make-and-model", "device-uri",
-		"printer-device-uri", "document-format-supported")
+		"printer-device-uri", "document-format-supported", "requesting-user-name-allowed", "requesting-user-name-denied")
 	for _, o := range ipp.Options {
 		out = append(out, o+"-default", o+"-supported")
 	}
@@ -125,7 +125,7 @@ func (c *Client) list(ctx context.Context, l lister, uri string, key *stock.Key,
 	if before != nil && before.Listing == l.name && len(before.Queues) > 0 {
 		return c.relist(ctx, l, uri, key, before)
 	}
-	groups, err := c.pages(ctx, l, uri, key, whole)
+	groups, err := c.shown(ctx, l, uri, key, whole)
 	if err != nil {
 		return nil, err
 	}
@@ -144,7 +144,7 @@ func (c *Client) relist(ctx context.Context, l lister, uri string, key *stock.Ke
 	if err != nil {
 		return nil, err
 	}
-	groups, err := c.pages(ctx, l, uri, key, brief)
+	groups, err := c.shown(ctx, l, uri, key, brief)
 	if err != nil {
 		return nil, err
 	}
@@ -199,15 +199,13 @@ func (c *Client) relist(ctx context.Context, l lister, uri string, key *stock.Ke
 	return s, nil
 }
 
-// atHost leads to what a server calls its own by the address at which it is known here: its own name may lead nowhere.
-func atHost(server *url.URL, own string) string {
-	o, err := url.Parse(own)
-	if err != nil || o.Path == "" {
-		return server.String()
-	}
-	at := *server
-	at.Path, at.RawPath, at.RawQuery = o.Path, o.RawPath, o.RawQuery
-	return at.String()
+// shown asks for the queues to which people print: members of a class that Cirque keeps are left out.
+func (c *Client) shown(ctx context.Context, l lister, uri string, key *stock.Key,
+	attributes []string) ([]ipp.Group, error) {
+	groups, err := c.pages(ctx, l, uri, key, attributes)
+	return slices.DeleteFunc(groups, func(g ipp.Group) bool {
+		return server.IsMember(g.One().Text(ipp.PrinterGroup, "printer-organizational-unit"))
+	}), err
 }
 
 // pages asks for the queues some at a time. A server that takes no limits gives all at once.
@@ -294,6 +292,8 @@ func queueOf(g ipp.Group) stock.Queue {
 		shared := a.Values[0].Int == 1
 		q.Shared = &shared
 	}
+	q.Allowed, q.Denied = m.Texts(ipp.PrinterGroup, "requesting-user-name-allowed"), m.Texts(ipp.PrinterGroup,
+		"requesting-user-name-denied")
 	q.Defaults, q.Supported = options(m)
 	return q
 }
@@ -315,76 +315,4 @@ func options(m ipp.Message) (defaults map[string]any, supported map[string][]str
 		}
 	}
 	return defaults, supported
-}
-
-// jobAttributes are what is read of a job.
-var jobAttributes = []string{"job-id", "job-name", "job-originating-user-name", "job-originating-host-name",
-	"job-state", "job-state-reasons", "job-state-message", "job-printer-state-message", "job-k-octets",
-	"job-impressions-completed",
-	"time-at-creation", "time-at-completed", "date-time-at-creation", "date-time-at-completed", "printer-up-time"}
-
-// ReadJobs lists a queue's jobs: those that wait, or those that it remembers as ended.
-func (c *Client) ReadJobs(ctx context.Context, uri string, key *stock.Key, ended bool, limit int) ([]stock.Job, error) {
-	which := "not-completed"
-	if ended {
-		which = "completed"
-	}
-	req := ipp.NewRequest(ipp.GetJobs, c.id.Add(1), uri, ipp.Attr("limit", ipp.Int(ipp.Integer, int32(limit))),
-		ipp.Strs(ipp.Keyword, "which-jobs", which), ipp.Strs(ipp.Keyword, "requested-attributes", jobAttributes...))
-	m, err := c.exchange(ctx, uri, req, nil, asking{key: key, header: listHeader, attributes: listAttributes})
-	if err != nil {
-		return nil, err
-	}
-	out := []stock.Job{}
-	for _, g := range m.Groups {
-		if g.Tag == ipp.JobGroup && len(out) < limit {
-			out = append(out, jobOf(g.One()))
-		}
-	}
-	return out, nil
-}
-
-func jobOf(m ipp.Message) stock.Job {
-	n := func(name string) int { return m.Number(ipp.JobGroup, name) }
-	j := stock.Job{ID: n("job-id"), Name: m.Text(ipp.JobGroup, "job-name"), Owner: m.Text(ipp.JobGroup,
-		"job-originating-user-name"), From: m.Text(ipp.JobGroup, "job-originating-host-name"),
-		State: ipp.JobState(n("job-state")), Reasons: reasonsOf(m.Texts(ipp.JobGroup, "job-state-reasons")),
-		Message: cmp.Or(m.Text(ipp.JobGroup, "job-printer-state-message"), m.Text(ipp.JobGroup, "job-state-message")),
-		KiB:     n("job-k-octets"), Pages: n("job-impressions-completed")}
-	for _, a := range []string{"time-at-completed", "time-at-creation"} {
-		// Some servers count from the epoch, others from their start: only the former says when.
-		if t := n(a); t > 1_000_000_000 {
-			at := time.Unix(int64(t), 0).UTC()
-			j.At = &at
-			break
-		}
-		if d, ok := m.Find(ipp.JobGroup, "date-"+a); ok && len(d.Values) == 1 {
-			if at, ok := d.Values[0].Time(); ok {
-				j.At = &at
-				break
-			}
-		}
-	}
-	return j
-}
-
-// ReadJob asks for one job (Get-Job-Attributes), and says besides why its printer does not go on, where it does not.
-func (c *Client) ReadJob(ctx context.Context, uri string, key *stock.Key, id int) (stock.Job, error) {
-	m, err := c.exchange(ctx, uri, ipp.NewRequest(ipp.GetJobAttributes, c.id.Add(1), uri, ipp.Attr("job-id",
-		ipp.Int(ipp.Integer, int32(id))), ipp.Strs(ipp.Keyword, "requested-attributes", jobAttributes...)), nil,
-		asking{key: key})
-	if err != nil {
-		return stock.Job{}, err
-	}
-	j := jobOf(m)
-	if !j.Done() {
-		p, err := c.exchange(ctx, uri, ipp.NewRequest(ipp.GetPrinterAttributes, c.id.Add(1), uri, ipp.Strs(ipp.Keyword,
-			"requested-attributes", "printer-state", "printer-state-reasons")), nil, asking{key: key})
-		if err == nil && p.Number(ipp.PrinterGroup, "printer-state") == ipp.PrinterStopped {
-			for _, r := range reasonsOf(p.Texts(ipp.PrinterGroup, "printer-state-reasons")) {
-				j.Reasons = append(j.Reasons, fmt.Sprintf("the printer is stopped: %s", r))
-			}
-		}
-	}
-	return j, nil
 }

@@ -15,6 +15,7 @@ import (
 	"cirque/core/fleet"
 	"cirque/core/live"
 	"cirque/core/rehearse"
+	"cirque/core/server"
 	"cirque/core/snapshot"
 	"cirque/core/stock"
 	"cirque/internal/service/present"
@@ -61,6 +62,10 @@ type Config struct {
 	Fleet interface {
 		Leading(ctx context.Context) (map[string][2]int, error)
 		WithFailures(ctx context.Context) ([]*fleet.Judgement, error)
+	}
+	// Kept gives what agents found on the servers that they keep, by server.
+	Kept interface {
+		FoundOn(ctx context.Context) (map[string][]server.Found, error)
 	}
 	// Snapshots says what differs from a snapshot.
 	Snapshots interface {

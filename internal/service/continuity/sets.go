@@ -7,6 +7,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/continuity"
 	"cirque/core/fault"
+	"cirque/core/server"
 	"cirque/core/stock"
 )
 
@@ -20,10 +21,15 @@ func (s *Room) Sets(ctx context.Context, p *access.Principal) ([]stock.SetView, 
 		return nil, err
 	}
 	healths = s.present.Proven(healths)
+	kept, err := s.cfg.Kept.FoundOn(ctx)
+	if err != nil {
+		return nil, err
+	}
+	besides := func(server string, r *stock.Server) *stock.Server { return withKept(r, kept[server]) }
 	out := []stock.SetView{}
 	snap := s.present.View()
 	for _, set := range snap.Document().ServerSets {
-		v := s.present.Stock().SetView(snap.Document(), set)
+		v := s.present.Stock().SetView(snap.Document(), set, besides)
 		for i := range v.Members {
 			m := &v.Members[i]
 			m.Duty, m.Share, m.Health = string(snap.World.Live.Server(m.Name)), snap.World.Live.Share(m.Name),
@@ -32,6 +38,22 @@ func (s *Room) Sets(ctx context.Context, p *access.Principal) ([]stock.SetView, 
 		out = append(out, v)
 	}
 	return out, nil
+}
+
+// withKept adds to a reading what the agent that keeps the server knows of its queues; r is not changed.
+func withKept(r *stock.Server, found []server.Found) *stock.Server {
+	if r == nil || len(found) == 0 {
+		return r
+	}
+	out := *r
+	out.Queues = slices.Clone(r.Queues)
+	for _, f := range found {
+		i := slices.IndexFunc(out.Queues, func(q stock.Queue) bool { return q.Name == f.Name })
+		if i >= 0 && f.Own {
+			out.Queues[i].Package, out.Queues[i].Units = f.Package, server.UnitsIn(f.Units)
+		}
+	}
+	return &out
 }
 
 // Set compares the members of one server set.

@@ -12,7 +12,6 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/decommission"
-	"cirque/core/estate"
 	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/rehearse"
@@ -57,9 +56,12 @@ func (s *Room) Depends(ctx context.Context, p *access.Principal, server string) 
 		}
 	}
 	s.lately(ctx, l, &out)
+	if err := s.kept(ctx, server, &out); err != nil {
+		return out, err
+	}
 	switch {
 	case out.Unused:
-		out.Says = fmt.Sprintf("Nothing in the estate leads to %s: it may be switched off.", server)
+		out.Says = fmt.Sprintf("Nothing in the estate leads to %s: it may be switched off.%s", server, s.quiet(out))
 	case len(out.Queues) == 0:
 		out.Says = fmt.Sprintf("No queue leads to %s; it is still a member of %s.", server, strings.Join(out.Sets, " and "))
 	default:
@@ -69,9 +71,6 @@ func (s *Room) Depends(ctx context.Context, p *access.Principal, server string) 
 			out.Says = fmt.Sprintf("%s %s.", strings.TrimSuffix(out.Says, ".")+":",
 				strings.Join(out.Lacked[:min(5, len(out.Lacked))], ", "))
 		}
-	}
-	if out.Unused && len(out.Lately) > 0 {
-		out.Says += " Yet it remembers jobs of late: see the list."
 	}
 	return out, nil
 }
@@ -142,29 +141,6 @@ func (s *Room) lately(ctx context.Context, l stock.Listed, out *decommission.Lea
 			out.Told += "; of some it does not tell whose they were: its sign-in may be let see that"
 		}
 	}
-}
-
-// MoveQueues rewrites queues in one's own draft so that they no longer lead through a server; with dry it only says
-// which.
-func (s *Room) MoveQueues(ctx context.Context, p *access.Principal, draft, server, to string, only []string,
-	dry bool) ([]decommission.Moved, estate.DraftSheet, error) {
-	if err := access.Check(p, access.EditDraft); err != nil {
-		return nil, estate.DraftSheet{}, err
-	}
-	d, err := s.cfg.Drafts.Draft(ctx, p, draft)
-	if err != nil {
-		return nil, d, err
-	}
-	read := map[string]*stock.Device{}
-	for _, l := range s.present.Watched(stock.KindDevice) {
-		read[l.Name] = l.Reading
-	}
-	edits, moved, err := decommission.Leave(d.Document, server, to, only, read)
-	if err != nil || dry || len(edits) == 0 {
-		return moved, d, err
-	}
-	d, err = s.cfg.Edits.Edit(ctx, p, draft, &d.Version, edits)
-	return moved, d, err
 }
 
 // Orphans lists what leads nowhere, and what nothing leads to.

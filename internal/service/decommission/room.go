@@ -1,5 +1,5 @@
 // Package decommission leads queues away from a server until nothing depends on it. Its use cases: Depends, MoveQueues,
-// Orphans.
+// EndServer, Orphans. Its worker reads now and then who printed through which server, and keeps that.
 package decommission
 
 import (
@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/decommission"
 	"cirque/core/estate"
 	"cirque/core/rehearse"
 	"cirque/core/stock"
@@ -18,8 +19,16 @@ type Prober interface {
 	ReadJobs(ctx context.Context, uri string, key *stock.Key, ended bool, limit int) ([]stock.Job, error)
 }
 
+// Uses keep who printed through which server.
+type Uses interface {
+	Uses(ctx context.Context, server string, most int) ([]decommission.Use, decommission.Known, error)
+	LastUses(ctx context.Context, server string) (map[[3]string]time.Time, error)
+	KeepUses(ctx context.Context, server string, list []decommission.Use, since time.Time, says string) error
+}
+
 // Config of a Room.
 type Config struct {
+	Uses    Uses
 	Prober  Prober
 	Present *present.Present
 	Now     func() time.Time
@@ -35,6 +44,10 @@ type Config struct {
 	// Rehearsals rehearses, for the report alone.
 	Rehearsals interface {
 		Rehearsed(ctx context.Context, p *access.Principal, what rehearse.Ask) (*rehearse.Report, error)
+	}
+	// Fleet says what endpoints lead to.
+	Fleet interface {
+		Led(ctx context.Context, server string) (map[string]int, error)
 	}
 	// Keys opens the keys that are meant for a server or device.
 	Keys interface {

@@ -2,6 +2,7 @@ package fleet
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"time"
 
@@ -10,6 +11,24 @@ import (
 	"cirque/core/fleet"
 	"cirque/core/page"
 )
+
+// Led counts, by queue, the endpoints of which an own queue leads to a server by their last report.
+func (s *Room) Led(ctx context.Context, server string) (map[string]int, error) {
+	to := s.addresses(s.present.View().Document())
+	out := map[string]int{}
+	_, err := s.look(ctx, func(f *fleet.Fleet, _ time.Time) {
+		for _, j := range f.LeadingTo(server) {
+			met := map[string]bool{}
+			for _, i := range j.Record().Report.Installed {
+				if i.Own && !met[i.Queue] && slices.Contains(to.Servers(i.URI), server) {
+					met[i.Queue] = true
+					out[i.Queue]++
+				}
+			}
+		}
+	})
+	return out, err
+}
 
 // Talks says which server, device or gateway each endpoint leads to now, by its last report. A page is of
 // endpoints, each with all that it leads to.

@@ -99,7 +99,11 @@ func (s *Room) Report(ctx context.Context, p *access.Principal, r server.Report)
 	if err := r.Check(); err != nil {
 		return err
 	}
-	return s.store.SaveKept(ctx, r, func(failing *bool) []event.Event { return reportEvents(p, failing, r) })
+	err := s.store.SaveKept(ctx, r, func(failing *bool) []event.Event { return reportEvents(p, failing, r) })
+	if err == nil {
+		s.stale(r)
+	}
+	return err
 }
 
 // reportEvents says what a report tells that was otherwise before.

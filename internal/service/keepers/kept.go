@@ -58,6 +58,21 @@ func (s *Room) Kept(ctx context.Context, p *access.Principal) ([]server.Summary,
 	return out, nil
 }
 
+// FoundOn gives what agents found on the servers that they keep, by server.
+func (s *Room) FoundOn(ctx context.Context) (map[string][]server.Found, error) {
+	records, err := s.store.Keepers(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string][]server.Found{}
+	for _, r := range records {
+		if of := server.Keeping(s.present.View().Document(), r.Report.Machine); of != nil {
+			out[of.Name] = r.Report.Found
+		}
+	}
+	return out, nil
+}
+
 // Sheet gives all about one kept server.
 func (s *Room) Sheet(ctx context.Context, p *access.Principal, called string) (server.Sheet, error) {
 	if err := access.Check(p, access.ReadStock); err != nil {

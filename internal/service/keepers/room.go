@@ -14,6 +14,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/server"
+	"cirque/core/stock"
 	"cirque/internal/service/present"
 )
 
@@ -35,6 +36,10 @@ type Config struct {
 	Now     func() time.Time
 	// Zone gives a time zone by its IANA name, nil for an unknown one.
 	Zone func(string) *time.Location
+	// Readings reads a server now, and keeps what came of it.
+	Readings interface {
+		Read(ctx context.Context, l stock.Listed) error
+	}
 	// Certificates say whether an agent is let in still.
 	Certificates interface{ CertificateGood(serial string) bool }
 }
@@ -44,6 +49,8 @@ type Room struct {
 	store   Store
 	cfg     Config
 	present *present.Present
+
+	reread chan string // servers to be read
 
 	mu    sync.Mutex
 	plans map[string]planned // by server. Guarded by mu.
@@ -58,7 +65,8 @@ type planned struct {
 
 // New furnishes the room.
 func New(cfg Config) *Room {
-	return &Room{store: cfg.Store, cfg: cfg, present: cfg.Present, plans: map[string]planned{}}
+	return &Room{store: cfg.Store, cfg: cfg, present: cfg.Present, reread: make(chan string, 64),
+		plans: map[string]planned{}}
 }
 
 // planFresh is for how long a plan holds in one world: queues end by date.

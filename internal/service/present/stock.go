@@ -255,9 +255,10 @@ func (s *Stock) device(v estate.Device) stock.Watch {
 	return w
 }
 
-// SetView compares the members of one server set by what was last read of them.
-func (s *Stock) SetView(doc *estate.Document, set estate.ServerSet) stock.SetView {
-	return stock.NewSetView(doc, set, func(server string) *stock.Server { return s.Server(server).Server })
+// SetView compares the members of one server set by what was last read of them, and by what is known besides.
+func (s *Stock) SetView(doc *estate.Document, set estate.ServerSet, besides func(server string,
+	r *stock.Server) *stock.Server) stock.SetView {
+	return stock.NewSetView(doc, set, func(server string) *stock.Server { return besides(server, s.Server(server).Server) })
 }
 
 // Lacks gives what members of server sets lack, by what was read of them.
@@ -283,9 +284,12 @@ func (s *Stock) Lacks(doc *estate.Document) []Lack {
 func (s *Stock) Findings(doc *estate.Document) []lineup.Finding {
 	var out []lineup.Finding
 	for _, l := range s.Lacks(doc) {
+		fix := "set the queue up there, or take the server out of the set; see cirque server set " + l.Set.Name
+		if of, ok := doc.Find(estate.Ref{List: "servers", Name: l.Server}).(*estate.Server); ok && of.Kept {
+			fix = "its agent sets it up: see cirque server kept " + l.Server
+		}
 		out = append(out, lineup.Finding{Severity: "warning", Object: "server set " + l.Set.Name,
-			At: estate.Ref{List: "server_sets", Name: l.Set.Name}, Says: l.String(),
-			Fix: "set the queue up there, or take the server out of the set; see cirque server set " + l.Set.Name})
+			At: estate.Ref{List: "server_sets", Name: l.Set.Name}, Says: l.String(), Fix: fix})
 	}
 	return out
 }

@@ -677,6 +677,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/draft/complete-set": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Propose what makes the members of a server set alike */
+        post: operations["complete-set"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/draft/dependents": {
         parameters: {
             query?: never;
@@ -722,6 +739,23 @@ export interface paths {
         put?: never;
         /** Change objects of one's own draft, all or none */
         post: operations["edit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/draft/end-server": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the paths through a server out of the queues that nothing leads there by, and through which nobody has printed for a while */
+        post: operations["end-server"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3527,6 +3561,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stock/servers/{name}/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who printed through a server, as it is kept, the latest first */
+        get: operations["server-uses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stock/sets": {
         parameters: {
             query?: never;
@@ -4005,6 +4056,15 @@ export interface components {
         Addresses: {
             addresses: string[];
         };
+        AdoptCompletion: {
+            /** @description It is in the draft; else somebody has to see to it, as is said. */
+            done: boolean;
+            /** @description The member that lacks it, or has it otherwise; empty for all. */
+            on?: string;
+            /** @description By its name on the servers. */
+            queue: string;
+            says: string;
+        };
         AdoptProposal: {
             /** @description The estate's queue that leads there already. */
             already?: string;
@@ -4210,6 +4270,14 @@ export interface components {
             parts: components["schemas"]["DriverDifference"][];
             /** @description One sentence, such as: they differ at letter 19, a space against two spaces. */
             says: string;
+        };
+        CompleteSet: {
+            dry?: boolean;
+            set: string;
+        };
+        CompletedSet: {
+            draft: components["schemas"]["Draft"] | null;
+            steps: components["schemas"]["AdoptCompletion"][];
         };
         ContinuityExpected: {
             /**
@@ -4495,6 +4563,11 @@ export interface components {
         DecommissionLeaving: {
             /** @description Those that select the queues. */
             grants: string[];
+            /**
+             * Format: date-time
+             * @description Since when it is kept who printed through it; null where it never could be read.
+             */
+            kept: string | null;
             /** @description Which other servers would serve some of these, had they the queue: in sentences. */
             lacked: string[];
             /** @description Who printed through it, from the server's own list of ended jobs. */
@@ -4542,6 +4615,32 @@ export interface components {
             queues: string[];
             /** @description Through which no path leads. */
             servers: string[];
+        };
+        DecommissionProgress: {
+            /**
+             * Format: int64
+             * @description Queues with a path through the server.
+             */
+            all: number;
+            /**
+             * Format: int64
+             * @description Those of them that lead elsewhere first, once this is published.
+             */
+            moved: number;
+        };
+        DecommissionUse: {
+            /** Format: date-time */
+            first: string;
+            /** @description The machine, as the server has it. */
+            from?: string;
+            /** Format: int64 */
+            jobs: number;
+            /** Format: date-time */
+            last: string;
+            owner: string;
+            /** @description By its name there. */
+            queue: string;
+            server: string;
         };
         Detail: {
             fix?: string;
@@ -4635,6 +4734,18 @@ export interface components {
             queue: string;
             /** Format: date-time */
             to: string | null;
+        };
+        DirectoryPastPrinting: {
+            /** Format: date-time */
+            first: string;
+            /** @description The machine. */
+            from?: string;
+            /** Format: int64 */
+            jobs: number;
+            /** Format: date-time */
+            last: string;
+            queue: string;
+            server: string;
         };
         DirectoryPastRow: {
             attributes: unknown;
@@ -5253,6 +5364,12 @@ export interface components {
             name: string;
             /** Format: date-time */
             since: string;
+        };
+        EndServer: {
+            dry?: boolean;
+            /** @description For so long nobody has to have printed through a queue, such as 14d, which holds when absent. */
+            quiet?: string;
+            server: string;
         };
         Endpoint: {
             /** @description What is plugged into it, beside the estate's devices; absent where its agent does not tell. Told of one endpoint alone. */
@@ -6834,16 +6951,27 @@ export interface components {
             what: "directory" | "pick" | "link" | "request" | "done" | "about";
         };
         Move: {
+            /** @description Take the new path out again. */
+            back?: boolean;
             dry?: boolean;
             /** @description All that lead there when absent. */
             queues?: string[];
             server: string;
             /** @enum {string} */
-            to: "device" | "gateway";
+            to: "device" | "gateway" | "server";
+            /** @description To which server, where it is one. */
+            to_server?: string;
+            /**
+             * Format: int64
+             * @description How many percent of the server's queues go with this wave; the path through the server stays behind the new one then, as it always does where they go to a server.
+             */
+            wave?: number;
         };
         MovedQueues: {
             draft: components["schemas"]["Draft"] | null;
             moved: components["schemas"]["DecommissionMoved"][];
+            /** @description How far a move in waves is then; null of another. */
+            progress: components["schemas"]["DecommissionProgress"] | null;
         };
         NamedText: {
             name: string;
@@ -7897,6 +8025,16 @@ export interface components {
              */
             total: number;
         };
+        PageUse: {
+            items: components["schemas"]["DecommissionUse"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
         PageVerdict: {
             items: components["schemas"]["PromiseVerdict"][];
             /** @description What to give as after to have the next page; empty on the last one. */
@@ -7946,6 +8084,8 @@ export interface components {
             /** @description What is written down about them. */
             notes: components["schemas"]["DirectoryWrittenNote"][];
             picks: components["schemas"]["DirectoryPastPick"][];
+            /** @description Through which queues of print servers they printed. */
+            printing: components["schemas"]["DirectoryPastPrinting"][];
             requests: components["schemas"]["AccessRequest"][];
             /** @description Of the estate, that name them; among the latest 200. */
             revisions: number[];
@@ -9021,6 +9161,8 @@ export interface components {
         };
         StockQueue: {
             accepting: boolean;
+            /** @description Who alone may print, by name; everybody when absent. */
+            allowed?: string[];
             /**
              * Format: int64
              * @description When its settings changed, in seconds of the server's up time or of the epoch: equal means unchanged.
@@ -9030,6 +9172,8 @@ export interface components {
             defaults?: {
                 [key: string]: unknown;
             };
+            /** @description Who may not print, by name. */
+            denied?: string[];
             /** @description The device's URI. */
             device?: string;
             formats?: string[];
@@ -9043,6 +9187,8 @@ export interface components {
             /** @description Make and model, as the server's driver names it. */
             model?: string;
             name: string;
+            /** @description The digest of the driver package that it was set up with, where Cirque keeps the server. */
+            package?: string;
             reasons?: string[];
             shared?: boolean;
             /** @enum {string} */
@@ -9052,10 +9198,14 @@ export interface components {
                 [key: string]: string[];
             };
             title?: string;
+            /** @description What is fitted, in words, where Cirque keeps the server. */
+            units?: string;
             uri: string;
         };
         StockQueueView: {
             accepting: boolean;
+            /** @description Who alone may print, by name; everybody when absent. */
+            allowed?: string[];
             /**
              * Format: int64
              * @description When its settings changed, in seconds of the server's up time or of the epoch: equal means unchanged.
@@ -9065,6 +9215,8 @@ export interface components {
             defaults?: {
                 [key: string]: unknown;
             };
+            /** @description Who may not print, by name. */
+            denied?: string[];
             /** @description The device's URI. */
             device?: string;
             formats?: string[];
@@ -9080,6 +9232,8 @@ export interface components {
             /** @description Make and model, as the server's driver names it. */
             model?: string;
             name: string;
+            /** @description The digest of the driver package that it was set up with, where Cirque keeps the server. */
+            package?: string;
             /**
              * Format: date-time
              * @description When it was read.
@@ -9095,6 +9249,8 @@ export interface components {
                 [key: string]: string[];
             };
             title?: string;
+            /** @description What is fitted, in words, where Cirque keeps the server. */
+            units?: string;
             uri: string;
         };
         StockScan: {
@@ -11458,6 +11614,51 @@ export interface operations {
             503: components["responses"]["503"];
         };
     };
+    "complete-set": {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+            };
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompleteSet"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompletedSet"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
     dependents: {
         parameters: {
             query?: {
@@ -11567,6 +11768,51 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Draft"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "end-server": {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+            };
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndServer"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedQueues"];
                 };
             };
             400: components["responses"]["400"];
@@ -19095,6 +19341,47 @@ export interface operations {
             413: components["responses"]["413"];
             422: components["responses"]["422"];
             429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "server-uses": {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageUse"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };

@@ -1,0 +1,58 @@
+package keepers
+
+import (
+	"context"
+	"slices"
+
+	"cirque/core/server"
+	"cirque/core/stock"
+	"cirque/internal/service/worker"
+)
+
+// Workers are what lasts here.
+func (s *Room) Workers() []worker.Worker {
+	return []worker.Worker{{Name: "kept-readings", Run: s.readAfter}}
+}
+
+// stale notes that a server was read before its agent made queues on it, or took some away: until it is read again
+// nobody would be led to what is new.
+func (s *Room) stale(r server.Report) {
+	of := server.Keeping(s.present.View().Document(), r.Machine)
+	if of == nil || r.Unread != "" {
+		return
+	}
+	read := s.present.Stock().Server(of.Name).Server
+	var names []string
+	for _, f := range r.Found {
+		if !f.Private {
+			names = append(names, f.Name)
+		}
+	}
+	slices.Sort(names)
+	if read != nil {
+		known, whole := read.Names()
+		missing := slices.ContainsFunc(names, func(n string) bool { return !slices.Contains(known, n) })
+		gone := whole && slices.ContainsFunc(r.Found, func(f server.Found) bool { return f.Own }) && len(known) > len(r.Found)
+		if !missing && !gone {
+			return
+		}
+	}
+	select {
+	case s.reread <- of.Name:
+	default: // enough wait; the next report tells again
+	}
+}
+
+// readAfter reads servers whose agents have changed them, one after another, until ctx is done.
+func (s *Room) readAfter(ctx context.Context) error {
+	for {
+		select {
+		case <-ctx.Done():
+			return nil
+		case called := <-s.reread:
+			if l, err := s.present.WatchedOne(stock.KindServer, called); err == nil {
+				_ = s.cfg.Readings.Read(ctx, l) // that it does not answer is told where servers are
+			}
+		}
+	}
+}
