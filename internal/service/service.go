@@ -270,7 +270,7 @@ func (s *Service) act(in Stores, cfg Config) {
 		Now: now, Prober: cfg.Prober, Snapshots: s.Snapshots, Rehearsals: s.Lineups, Readings: s.Stock, Fleet: s.Fleet,
 		Health: cfg.Health})
 	s.Decommission = decommission.New(decommission.Config{Uses: in.Uses, Present: p, Now: now, Prober: cfg.Prober,
-		Drafts: s.Drafts, Edits: s.Drafts, Fleet: s.Fleet, Rehearsals: s.Lineups, Keys: s.Secrets})
+		Drafts: s.Drafts, Edits: s.Drafts, Fleet: fleet.Leads{Room: s.Fleet}, Rehearsals: s.Lineups, Keys: s.Secrets})
 	s.Jobs = jobs.New(jobs.Config{Store: in.Jobs, Present: p, Log: log, Now: now, Printer: cfg.Printer,
 		Prober: cfg.Prober, Reasons: s.Lineups, Keys: s.Secrets, Readings: s.Stock, Raster: cfg.Raster,
 		Seats: fleet.Seats{Room: s.Fleet}})

@@ -5,8 +5,10 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"cirque/core/access"
+	"cirque/core/decommission"
 	"cirque/core/directory"
 	"cirque/core/fault"
 	"cirque/core/rehearse"
@@ -34,6 +36,29 @@ func (o *others) ReadJobs(_ context.Context, uri string, _ *stock.Key, ended boo
 	return []stock.Job{{Owner: "mira"}, {Owner: "mira"}, {Owner: "ida"}}, nil
 }
 
+// kept holds what is kept of who printed.
+type kept struct {
+	list  []decommission.Use
+	known decommission.Known
+}
+
+func (k *kept) Uses(context.Context, string, int) ([]decommission.Use, decommission.Known, error) {
+	return k.list, k.known, nil
+}
+
+func (k *kept) LastUses(context.Context, string) (map[[3]string]time.Time, error) {
+	out := map[[3]string]time.Time{}
+	for _, u := range k.list {
+		out[[3]string{u.Queue, u.Owner, u.From}] = u.Last
+	}
+	return out, nil
+}
+
+func (k *kept) KeepUses(_ context.Context, _ string, list []decommission.Use, since time.Time, says string) error {
+	k.list, k.known = append(k.list, list...), decommission.Known{Since: since, Says: says}
+	return nil
+}
+
 const twoServers = `estate: 1
 servers: [{name: ps-1, uri: "ipp://ps-1.example/"}, {name: ps-2, uri: "ipp://ps-2.example/"}, {name: ps-3,
 	uri: "ipp://ps-3.example/"}]
@@ -49,7 +74,7 @@ func TestDepends(t *testing.T) {
 		Server: &stock.Server{Queues: []stock.Queue{{Name: "hall", URI: "ipp://ps-1.example/printers/hall"}}}}}
 	w.Refresh(t)
 	o := &others{}
-	s := New(Config{Present: w.Present, Prober: o, Rehearsals: o, Keys: o})
+	s := New(Config{Uses: &kept{}, Present: w.Present, Prober: o, Rehearsals: o, Keys: o})
 	d, err := s.Depends(t.Context(), rooms.Who(access.Owner), "ps-1")
 	if err != nil || d.Unused || !slices.Equal(d.Queues, []string{"hall", "yard"}) || !slices.Equal(d.Only,
 		[]string{"yard"}) || !slices.Equal(d.Grants, []string{"all"}) || d.People != 3 {

@@ -12,8 +12,11 @@ import (
 	"cirque/core/page"
 )
 
+// Leads tells which queues lead to a server.
+type Leads struct{ *Room }
+
 // Led counts, by queue, the endpoints of which an own queue leads to a server by their last report.
-func (s *Room) Led(ctx context.Context, server string) (map[string]int, error) {
+func (s Leads) Led(ctx context.Context, server string) (map[string]int, error) {
 	to := s.addresses(s.present.View().Document())
 	out := map[string]int{}
 	_, err := s.look(ctx, func(f *fleet.Fleet, _ time.Time) {
