@@ -55,7 +55,8 @@ func ValidEnrolToken(t EnrolToken, now time.Time, site func(string) bool) error 
 		return fault.New(fault.Invalid, "token-expires", "name a time to come, within a year",
 			"an enrolment token ends within a year")
 	case t.Machine != "" && !name.Valid(t.Machine):
-		return fault.New(fault.Invalid, "machine-name", "name the machine as the directory does", "%q is no name of a machine",
+		return fault.New(fault.Invalid, "machine-name", "name the machine as the directory does", "%q is no name "+
+			"of a machine",
 			t.Machine)
 	case t.Site != "" && !site(t.Site):
 		return fault.New(fault.Invalid, "site-unknown", "see the sites: cirque estate export, under locations",

@@ -39,6 +39,7 @@ const (
 	PickFor         Action = "pick queues for people"
 	RefreshEndpoint Action = "have an endpoint report"
 	SendTestPage    Action = "send a test page"
+	KeepJobs        Action = "hold, release, move and cancel jobs"
 	Enrol           Action = "enrol endpoints"
 	AnswerRequests  Action = "answer people's requests"
 	WriteNotes      Action = "write notes about people and machines"
@@ -69,8 +70,8 @@ var (
 	// reads change nothing, and are not narrowed by a scope of sites: a lineup depends on all of them.
 	reads = []Action{ReadEstate, ReadDirectory, ReadFleet, ReadStock, ReadAccess, ReadAudit, AskAny, Rehearse}
 	// atSites are done to something that lies at a site, which a scope must hold.
-	atSites = []Action{EditDraft, Publish, Drain, PickFor, RefreshEndpoint, SendTestPage, Enrol, AnswerRequests,
-		WriteNotes}
+	atSites = []Action{EditDraft, Publish, Drain, PickFor, RefreshEndpoint, SendTestPage, KeepJobs, Enrol,
+		AnswerRequests, WriteNotes}
 	// everywhere concern all sites at once: a scope excludes them.
 	everywhere = []Action{Import, KeepSources, KeepStock, ManageTokens, EndSessions, ManageAccounts, LinkPeople,
 		ExportPerson, ErasePerson, Profile, Capture}
@@ -84,7 +85,7 @@ var table = map[Role][]Action{
 	Administrator: slices.Concat(reads, atSites, without(everywhere, ManageAccounts, ErasePerson, Profile), own),
 	SiteAdmin:     slices.Concat(without(reads, ReadAccess, ReadAudit), atSites, own),
 	HelpDesk: slices.Concat(without(reads, ReadAccess, ReadAudit), []Action{RefreshEndpoint, SendTestPage,
-		WriteNotes}, own),
+		KeepJobs, WriteNotes}, own),
 	Auditor: slices.Concat(reads, own),
 	Person:  own,
 	Agent:   {AskOwn, Report, Print, Capture},

@@ -43,7 +43,8 @@ type End struct {
 	Now time.Time
 }
 
-// Edits takes the paths out of the queues that lead elsewhere first, and says of each of the others what still holds it.
+// Edits takes the paths out of the queues that lead elsewhere first, and says of each of the others what still holds
+// it.
 func (e End) Edits(doc *estate.Document) ([]estate.Edit, []Moved, error) {
 	if !slices.ContainsFunc(doc.Servers, func(s estate.Server) bool { return s.Name == e.From }) {
 		return nil, nil, fault.New(fault.Unknown, "server-unknown", "see cirque server list", "the estate has no server %q",
@@ -111,7 +112,8 @@ func (e End) holds(queue string, remote []string) string {
 		if last.From != "" {
 			from = " from " + last.From
 		}
-		return fmt.Sprintf("%s printed there%s %s ago, and %s without anybody are wanted", cmp.Or(last.Owner, "somebody"), from,
+		return fmt.Sprintf("%s printed there%s %s ago, and %s without anybody are wanted", cmp.Or(last.Owner,
+			"somebody"), from,
 			span.Format(e.Now.Sub(last.Last).Round(time.Minute)), span.Format(e.Quiet))
 	case e.Since.IsZero():
 		return "it is not known who prints there: its lists of ended jobs have not been read"

@@ -88,7 +88,8 @@ func (p *parser) document(n document.Node) {
 	o.Each("subnets", []string{"cidr", "location", "note"}, p.subnet)
 	o.Each("stations", []string{"name", "title", "addresses", "location", "platform", "note"}, p.station)
 	o.Each("drivers", []string{"name", "title", "exact", "platform", "note"}, p.driver)
-	o.Each("servers", []string{"name", "title", "uri", "queue_root", "location", "kept", "machine", "platform", "others", "note"},
+	o.Each("servers", []string{"name", "title", "uri", "queue_root", "location", "kept", "machine", "platform",
+		"others", "note"},
 		p.server)
 	o.Each("server_sets", []string{"name", "title", "style", "members", "note"}, p.serverSet)
 	o.Each("devices", []string{"name", "title", "uri", "machine", "mac", "address_kept_by", "location", "note"}, p.device)

@@ -60,7 +60,8 @@ func SameQueue(a, b *Queue) bool {
 		slices.EqualFunc(a.Paths, b.Paths, samePath) &&
 		maps.Equal(a.Drivers, b.Drivers) && (len(a.Defaults) == 0 && len(b.Defaults) == 0 || reflect.DeepEqual(a.Defaults,
 		b.Defaults)) &&
-		sameAccess(a.Access, b.Access) && sameUnits(a.Units, b.Units) && sameValue(a.OnServers, b.OnServers) && slices.EqualFunc(a.Open, b.Open, sameWindow)
+		sameAccess(a.Access, b.Access) && sameUnits(a.Units, b.Units) && sameValue(a.OnServers, b.OnServers) &&
+		slices.EqualFunc(a.Open, b.Open, sameWindow)
 }
 
 func samePath(a, b Path) bool {

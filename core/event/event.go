@@ -155,6 +155,7 @@ const (
 	KeeperWorks   = "server.keeper-works"
 	QueueTaken    = "server.queue-taken"
 	QueueLeft     = "server.queue-left"
+	JobDone       = "server.job"
 	SnapshotTaken = "fleet.snapshot-taken"
 	SnapshotGone  = "fleet.snapshot-removed"
 	Picked        = "queue.picked"

@@ -72,19 +72,20 @@ func Of(p estate.Path, queue string, b Book) Way {
 	case p.Device != "":
 		return Way{Through: Device, Device: p.Device, URI: b.Devices[p.Device].URI}
 	case p.Server != "":
-		return Way{Through: Server, Server: p.Server, Remote: remote, URI: serverURI(b.Servers[p.Server], remote)}
+		return Way{Through: Server, Server: p.Server, Remote: remote, URI: ServerURI(b.Servers[p.Server], remote)}
 	case p.Set != "":
 		set := b.Sets[p.Set]
 		w := Way{Through: Set, Set: p.Set, Remote: remote, Style: set.Style}
 		for _, m := range set.Members {
-			w.Members = append(w.Members, Member{m, serverURI(b.Servers[m], remote)})
+			w.Members = append(w.Members, Member{m, ServerURI(b.Servers[m], remote)})
 		}
 		return w
 	}
 	return Way{Through: Gateway, URI: "/ipp/queues/" + queue}
 }
 
-func serverURI(s estate.Server, remote string) string {
+// ServerURI is where a queue is on a server, by its name there.
+func ServerURI(s estate.Server, remote string) string {
 	root := defaultRoot
 	if s.QueueRoot != nil {
 		root = *s.QueueRoot

@@ -26,6 +26,8 @@ type Serving struct {
 	Others   string   `json:"others,omitempty" enum:"leave,report"`
 	Revision int      `json:"revision"`
 	Wants    []Want   `json:"wants"`
+	Onward   []Onward `json:"onward,omitempty" doc:"Where jobs go on to that wait here, while this server is out of duty."`
+	Tasks    []Task   `json:"tasks,omitempty"`
 	Take     []string `json:"take,omitempty" doc:"Queues on it, by their names there, that somebody else made and that are to become Cirque's own."`
 }
 
@@ -40,6 +42,8 @@ type Report struct {
 	Found    []Found   `json:"found" maxItems:"20000"`
 	Failures []Failure `json:"failures" maxItems:"4096"`
 	Points   []Point   `json:"points,omitempty" maxItems:"4096" doc:"What its spooler cannot do of what is wanted."`
+	Done     []Done    `json:"done,omitempty" maxItems:"1000" doc:"What came of tasks; told until the service has heard."`
+	Passed   []Passed  `json:"passed,omitempty" maxItems:"20000" doc:"What became of the jobs that waited, while it is out of duty."`
 	Unread   string    `json:"unread,omitempty" maxLength:"1024" doc:"Why its spooler could not be read; then what was found is as it was before."`
 }
 

@@ -68,22 +68,23 @@ const Ready State = "ready"
 // A Sheet is all about one kept server.
 type Sheet struct {
 	Summary
-	Title   string  `json:"title,omitempty"`
-	Rows    []Row   `json:"queues"`
-	General []Point `json:"points_of_server" doc:"About the whole server."`
+	Title   string   `json:"title,omitempty"`
+	Rows    []Row    `json:"queues"`
+	General []Point  `json:"points_of_server" doc:"About the whole server."`
+	Passed  []Passed `json:"passed" doc:"What becomes of the jobs that waited, while it is out of duty."`
 }
 
 // NewSheet sets what a server is to have beside what its agent reported; nil is one that never did.
 func NewSheet(s *estate.Server, plan Plan, r *Record, at time.Time, of Zone, every time.Duration) Sheet {
 	wants, _ := At(plan.Wants, at, of)
 	out := Sheet{Summary: Summary{Server: s.Name, Machine: s.KeptBy(), Platform: s.RunsOn(), Wanted: len(wants)},
-		Title: s.Title, Rows: []Row{}, General: []Point{}}
+		Title: s.Title, Rows: []Row{}, General: []Point{}, Passed: []Passed{}}
 	var found []Found
 	points := plan.Points
 	if r != nil {
 		out.LastSeen, out.Version, out.Spooler, out.Revision = &r.LastSeen, r.Report.Version, r.Report.Spooler,
 			r.Report.Revision
-		found = r.Report.Found
+		found, out.Passed = r.Report.Found, append(out.Passed, r.Report.Passed...)
 		points = append(slices.Clone(points), r.Report.Points...)
 	}
 	drift := Drift(wants, found, s.Others == estate.ReportOthers)
@@ -190,7 +191,8 @@ func (x *Row) describe(w Want, closed string) {
 func (out *Sheet) say(r *Record, at time.Time) string {
 	switch out.State {
 	case Waiting:
-		return fmt.Sprintf("no agent on %s has said that it keeps it: cirque enrol token --server %s", out.Machine, out.Server)
+		return fmt.Sprintf("no agent on %s has said that it keeps it: cirque enrol token --server %s", out.Machine,
+			out.Server)
 	case Silent:
 		return fmt.Sprintf("its agent was last heard of %s ago; what it had then it keeps", words.Span(at.Sub(r.LastSeen)))
 	case Failing:

@@ -221,7 +221,8 @@ func (p *planner) driver(q *estate.Queue, w *Want, point func(kind, fix, format 
 		}
 	}
 	w.Driver = ""
-	point("driver", fmt.Sprintf("give the queue a driver for %s, or \"*\": driverless", platform), "none of the drivers of "+
+	point("driver", fmt.Sprintf("give the queue a driver for %s, or \"*\": driverless", platform), "none of the "+
+		"drivers of "+
 		"%s fits %s, the platform of %s: what it takes is passed on as it is", q.Name, platform, p.server.Name)
 }
 

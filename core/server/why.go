@@ -23,7 +23,8 @@ type Why struct {
 }
 
 // Explain gives the reasoning about one queue on one server. ok is false where the estate lacks one of the two.
-func Explain(doc *estate.Document, d *directory.Directory, called, queue string, at time.Time, of Zone) (w Why, ok bool) {
+func Explain(doc *estate.Document, d *directory.Directory, called, queue string, at time.Time, of Zone) (w Why,
+	ok bool) {
 	s, okS := doc.Find(estate.Ref{List: "servers", Name: called}).(*estate.Server)
 	q, okQ := doc.Find(estate.Ref{List: "queues", Name: queue}).(*estate.Queue)
 	w = Why{Server: called, Queue: queue, Names: []string{}, Says: []string{}, Points: []Point{}}
@@ -74,7 +75,8 @@ func Explain(doc *estate.Document, d *directory.Directory, called, queue string,
 func (w Want) how(platform string, at time.Time, of Zone) []string {
 	out := []string{"leading to " + strings.Join(w.Devices, ", ")}
 	if len(w.Devices) > 1 {
-		out[0] = fmt.Sprintf("a class of %s, leading to %s", words.Count(len(w.Devices), "member"), strings.Join(w.Devices, ", "))
+		out[0] = fmt.Sprintf("a class of %s, leading to %s", words.Count(len(w.Devices), "member"),
+			strings.Join(w.Devices, ", "))
 	}
 	switch {
 	case w.Exact != "":

@@ -32,12 +32,15 @@ type Keeper struct {
 	fetched map[string][]byte      // drivers, while one round lasts
 	found   []server.Found         // the last that was read
 	unread  string                 // why the spooler could not be read; "" where it was
+	settled bool                   // nothing is left of handing jobs on
 }
 
 // serving is what survives a restart.
 type serving struct {
-	Tag string         `json:"tag"`
-	Now server.Serving `json:"now"`
+	Tag    string          `json:"tag"`
+	Now    server.Serving  `json:"now"`
+	Done   []server.Done   `json:"done,omitempty"`   // what came of tasks, until the service has heard
+	Passed []server.Passed `json:"passed,omitempty"` // what became of jobs while the server is out of duty
 }
 
 // A stepFailure is a step that did not succeed, with when it is tried again.
@@ -128,7 +131,7 @@ func (k *Keeper) Run(ctx context.Context) error {
 		default:
 			gap = shortestGap
 			if now != nil {
-				k.serving = serving{tag, *now}
+				k.serving.Tag, k.serving.Now = tag, *now
 				k.keepServing()
 			}
 		}
@@ -235,12 +238,16 @@ func (k *Keeper) round(ctx context.Context, facts Facts) (next time.Time) {
 		k.tell(ctx, facts) // what is there, for whoever takes the server into the estate
 		return next
 	}
+	k.tasks(ctx)
 	wants, edge := server.At(k.serving.Now.Wants, time.Now(), zoneOf)
 	sooner(edge)
 	if k.work(ctx, server.Steps(wants, found, k.serving.Now.Take)) {
 		if found, err = k.spooler.Shared(ctx); err == nil {
 			k.found = found
 		}
+	}
+	if k.handOn(ctx) {
+		sooner(time.Now().Add(handEvery))
 	}
 	for _, f := range k.failed {
 		sooner(f.again)
@@ -339,7 +346,7 @@ func (k *Keeper) driver(ctx context.Context, exact string) ([]byte, error) {
 func (k *Keeper) tell(ctx context.Context, facts Facts) {
 	r := server.Report{Machine: facts.Machine, Version: k.cfg.Version, Platform: facts.Platform, Spooler: k.spooler.Name(),
 		Server: k.serving.Now.Server, Revision: k.serving.Now.Revision, Found: k.found, Failures: []server.Failure{},
-		Unread: k.unread}
+		Unread: k.unread, Done: k.serving.Done, Passed: k.serving.Passed}
 	if r.Found == nil {
 		r.Found = []server.Found{}
 	}
@@ -375,5 +382,6 @@ func (k *Keeper) tell(ctx context.Context, facts Facts) {
 func (k *Keeper) Serves() string { return k.serving.Now.Server }
 
 // errNoServer says that a machine's agent was not yet told of a server.
-var errNoServer = fault.New(fault.Invalid, "nothing-served", "run the agent with --serve, and take the server into the "+
+var errNoServer = fault.New(fault.Invalid, "nothing-served", "run the agent with --serve, and take the server "+
+	"into the "+
 	"estate with kept: true", "this machine keeps no print server")

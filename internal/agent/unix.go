@@ -236,8 +236,9 @@ func (u *Unix) set(ctx context.Context, w endpoint.Want, queues []ippclient.Spoo
 	if w.User != "" {
 		q.Allowed = []string{u.login(w.User)}
 	}
-	for _, o := range queues {
+	for i, o := range queues {
 		if before, own := readMark(o.Mark); own && o.Name == q.Name {
+			q.Was, q.SameDriver = &queues[i], before.Sum == m.Sum && before.Exact == m.Exact
 			for option := range before.Options {
 				if _, still := w.Options[option]; !still {
 					q.Drop = append(q.Drop, option)
@@ -255,7 +256,7 @@ func (u *Unix) set(ctx context.Context, w endpoint.Want, queues []ippclient.Spoo
 		}
 		q.Mark = string(mark)
 		var description io.Reader
-		if ppd != nil {
+		if ppd != nil && !q.SameDriver {
 			description = bytes.NewReader(ppd)
 		}
 		return u.spooler.Set(ctx, q, description)
@@ -267,7 +268,10 @@ func (u *Unix) set(ctx context.Context, w endpoint.Want, queues []ippclient.Spoo
 	if err != nil {
 		return err
 	}
-	for _, o := range now {
+	for i, o := range now {
+		if o.Name == q.Name {
+			q.Was, q.SameDriver = &now[i], true
+		}
 		for option, set := range w.Options {
 			if o.Name == q.Name && fmt.Sprint(o.Options[option]) != fmt.Sprint(set) {
 				if m.Shown == nil {

@@ -68,7 +68,7 @@ func (u *UnixServer) bringQueue(ctx context.Context, w server.Now, there *ippcli
 	}
 	// The two cannot have one name at a time: a member keeps the jobs meanwhile.
 	aside := q
-	aside.Name = member(w.Name, w.Devices[0])
+	aside.Name, aside.Was = member(w.Name, w.Devices[0]), nil
 	of := m
 	of.Of = w.Name
 	if err := u.write(ctx, aside, of, w.Options, ppd); err != nil {
@@ -159,7 +159,7 @@ func (u *UnixServer) bringClass(ctx context.Context, w server.Now, there *ippcli
 		if before, err := u.spooler.Queue(ctx, q.Name); err != nil {
 			return err
 		} else if before != nil {
-			q.Drop = dropped(before, w.Options)
+			q.Drop, q.Was = dropped(before, w.Options), before
 		}
 		if err := u.write(ctx, q, of, w.Options, ppd); err != nil {
 			return err

@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"time"
 
 	"cirque/core/estate"
 	"cirque/core/name"
@@ -22,12 +23,14 @@ type UnixServer struct {
 	spooler *ippclient.Spooler
 	drivers func(ctx context.Context, exact string) ([]byte, error)
 	lacks   map[string][]string // by queue: what its driver knows nothing of
+	// printing is since when jobs were seen to be printed, by queue and number.
+	printing map[[2]any]time.Time
 }
 
 // NewUnixServer makes one; at is the path of the spooler's local socket, or ipp://HOST:PORT/.
 func NewUnixServer(at string) (*UnixServer, error) {
 	s, err := ippclient.NewSpooler(at)
-	return &UnixServer{spooler: s, lacks: map[string][]string{}}, err
+	return &UnixServer{spooler: s, lacks: map[string][]string{}, printing: map[[2]any]time.Time{}}, err
 }
 
 // Name names the spooler.
@@ -46,8 +49,10 @@ type sharedMark struct {
 	Driver  string         `json:"driver,omitempty"`
 	Exact   string         `json:"exact,omitempty"`
 	Package string         `json:"package,omitempty"`
+	Sum     string         `json:"sum,omitempty"` // of the driver's description, fitted
 	Units   *estate.Units  `json:"units,omitempty"`
 	Closed  bool           `json:"closed,omitempty"`
+	Onward  bool           `json:"onward,omitempty"` // it hands jobs on to another server
 	Nobody  bool           `json:"nobody,omitempty"` // may print, so that it was closed
 	Options []string       `json:"options,omitempty"`
 	Shown   map[string]any `json:"shown,omitempty"`
@@ -94,7 +99,7 @@ func (u *UnixServer) Shared(ctx context.Context) ([]server.Found, error) {
 		q := &queues[i]
 		m, own := readShared(q.Mark)
 		switch {
-		case own && q.Class, own && inClass[q.Name]:
+		case own && q.Class, own && inClass[q.Name], own && m.Onward:
 		case own:
 			f := u.found(q, m)
 			if m.Of != "" {
@@ -152,7 +157,8 @@ func (u *UnixServer) withMember(f *server.Found, class sharedMark, q *ippclient.
 		return
 	}
 	m, own := readShared(q.Mark)
-	if !own || m.Of != f.Name || m.Exact != class.Exact || m.Package != class.Package || q.Name != member(f.Name, q.Device) {
+	if !own || m.Of != f.Name || m.Exact != class.Exact || m.Package != class.Package || q.Name != member(f.Name,
+		q.Device) {
 		f.Devices = append(f.Devices, "")
 		return
 	}
@@ -193,7 +199,8 @@ func (u *UnixServer) Lacks(w server.Now) []server.Point {
 			"other paper than a job asks for", w.Queue)
 	}
 	if w.ColourProfile != "" {
-		add("colour-profile", "choose it in the driver's own options", "the spooler cannot be given the colour profile %s of %s",
+		add("colour-profile", "choose it in the driver's own options", "the spooler cannot be given the colour "+
+			"profile %s of %s",
 			w.ColourProfile, w.Queue)
 	}
 	if list := u.lacks[w.Name]; len(list) > 0 {

@@ -36,6 +36,9 @@ func (u *UnixServer) queue(w server.Now, there *ippclient.SpoolerQueue) ippclien
 	if there != nil {
 		q.Drop = dropped(there, w.Options)
 	}
+	if there != nil && there.Class == (len(w.Devices) > 1) {
+		q.Was = there
+	}
 	return q
 }
 
@@ -57,6 +60,13 @@ func dropped(there *ippclient.SpoolerQueue, options map[string]any) (out []strin
 // it shows what the driver's description says, and gives jobs what was set all the same.
 func (u *UnixServer) write(ctx context.Context, q ippclient.SpoolerQueue, m sharedMark, options map[string]any,
 	ppd []byte) error {
+	if ppd != nil {
+		m.Sum = sumOf(ppd)
+	}
+	if q.Was != nil {
+		was, own := readShared(q.Was.Mark)
+		q.SameDriver = own && was.Sum == m.Sum && was.Exact == m.Exact
+	}
 	set := func() error {
 		mark, err := json.Marshal(m)
 		if err != nil {
@@ -70,7 +80,7 @@ func (u *UnixServer) write(ctx context.Context, q ippclient.SpoolerQueue, m shar
 			return u.spooler.SetClass(ctx, q)
 		}
 		var description io.Reader
-		if ppd != nil {
+		if ppd != nil && !q.SameDriver {
 			description = bytes.NewReader(ppd)
 		}
 		return u.spooler.Set(ctx, q, description)
@@ -93,6 +103,7 @@ func (u *UnixServer) write(ctx context.Context, q ippclient.SpoolerQueue, m shar
 	if m.Shown == nil {
 		return nil
 	}
+	q.Was, q.SameDriver = now, true
 	return set()
 }
 

@@ -134,6 +134,9 @@ func TestSuggestions(t *testing.T) {
 					break
 				}
 				sub, _, err := c.Find([]string{word})
+				if sub == c && c.Runnable() && strings.Contains(c.Use, "[") {
+					break // the name of something
+				}
 				if err != nil || sub == c || sub.Hidden {
 					t.Errorf("%s: there is no command %q", where, "cirque"+m[1])
 					break

@@ -133,6 +133,7 @@ func wordCompletions() map[string]completion {
 		"QUEUE": searched("queue"), "GRANT": searched("grant"), "SERVER": searched("server"), "DEVICE": searched("device"),
 		"MACHINE": searched("machine", "station"), "PERSON": searched("user"), "FILE": files, "FOLDER": folders,
 		"ARCHIVE|FOLDER": files, "DIR": folders, "SOURCE": listed("/api/v1/directory/sources", "name", "url"),
+		"JOB": anything, "SET": searched("server set"),
 		"PACKAGE":                   listed("/api/v1/drivers/packages", "name", ""),
 		"person NAME":               searched("user"),
 		"personal-data export NAME": searched("user"), "personal-data erase NAME": searched("user"),

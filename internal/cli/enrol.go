@@ -101,7 +101,8 @@ func keeperOf(c *cobra.Command, client *apiclient.Client, called string) (string
 
 // writeKeeping says what is to be done on a machine that is to keep a server.
 func writeKeeping(w io.Writer, service, called, machine string) {
-	fmt.Fprintf(w, "\nOn %s, as root, with the token on standard input:\n\n  cirque-agent enrol --service %s --token-file - "+
+	fmt.Fprintf(w, "\nOn %s, as root, with the token on standard input:\n\n  cirque-agent enrol --service %s "+
+		"--token-file - "+
 		"--state /var/lib/cirque-agent --machine %s\n  cirque-agent run --serve --spooler unix\n\nQueues that are there are "+
 		"listed, and left. What it is to have it gets as soon as the estate says so:\n\n  cirque draft set server %s "+
 		"kept=yes\n", machine, service, machine, called)

@@ -22,7 +22,8 @@ const keptPath = "/api/v1/kept-servers"
 // keptCommand shows the servers that are kept, or one.
 func keptCommand(r *root) *cobra.Command {
 	var all bool
-	c := &cobra.Command{Use: "kept [SERVER]", Short: "The print servers that Cirque makes and holds, or one of them, queue " +
+	c := &cobra.Command{Use: "kept [SERVER]", Short: "The print servers that Cirque makes and holds, or one of " +
+		"them, queue " +
 		"by queue", Args: cmdline.Args(0, 1),
 		Long: `Show how the print servers stand that Cirque keeps (kept: true in the estate): whether each has the
 queues that the estate gives it, what is otherwise, and what failed in the spooler's own words.
@@ -105,6 +106,9 @@ func writeKeptServer(r *screen, w io.Writer, v server.Sheet, all bool) {
 			fmt.Fprintf(w, "  %s: %s; %s\n", q.Name, p.Says, p.Fix)
 		}
 	}
+	for _, p := range v.Passed {
+		fmt.Fprintf(w, "  %s: %s.\n", p.Name, p)
+	}
 	if hidden > 0 {
 		fmt.Fprintf(w, "As wanted, and not shown: %s; --all shows them.\n", words.Count(hidden, "queue"))
 	}
@@ -141,7 +145,8 @@ func whyOnServer(r *root) *cobra.Command {
 // takeCommand makes queues that somebody else made Cirque's own.
 func takeCommand(r *root) *cobra.Command {
 	var cancel bool
-	c := &cobra.Command{Use: "take SERVER [QUEUE...]", Short: "Make queues that somebody else made on a kept server Cirque's " +
+	c := &cobra.Command{Use: "take SERVER [QUEUE...]", Short: "Make queues that somebody else made on a kept " +
+		"server Cirque's " +
 		"own", Args: cmdline.Args(1, 1000),
 		Long: `Make queues that somebody else made on a kept server Cirque's own, by their names there: they become
 as the estate wants them, and jobs that wait in them stay. Without a name, all that are in the way of

@@ -65,7 +65,8 @@ there for a while, cirque server end takes the old paths out.`}
 func serverEndCommand(r *root) *cobra.Command {
 	var in api.EndServer
 	var quiet cmdline.Span
-	c := &cobra.Command{Use: "end SERVER", Short: "Take the paths through a server out of your draft, where nothing leads " +
+	c := &cobra.Command{Use: "end SERVER", Short: "Take the paths through a server out of your draft, where " +
+		"nothing leads " +
 		"there and nobody has printed there for a while", Args: cmdline.Args(1, 1),
 		Long: `Take the paths through a server out of the queues in your draft: of each that leads elsewhere first,
 by which no endpoint leads there any more, and through which nobody has printed for --quiet, as far as

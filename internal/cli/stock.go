@@ -76,8 +76,9 @@ func serverCommand(r *root) *cobra.Command {
 	remove := unregisterCommand(r, "server", "Forget a server that was registered by hand; its queues are not touched",
 		base)
 	return cmdline.Group("server", "Print servers: register, read, compare, leave", list, show, addServerCommand(r), read,
-		lineCommand(r, stock.KindServer), serverQueuesCommand(r), compare, setsCommand(r), keptCommand(r), whyOnServer(r), takeCommand(r), forgetKeeper(r), serverEndCommand(r),
-		dependsCommand(r), serverJobsCommand(r), outageCommand(r),
+		lineCommand(r, stock.KindServer), serverQueuesCommand(r), compare, setsCommand(r), keptCommand(r),
+		whyOnServer(r), takeCommand(r), forgetKeeper(r), serverEndCommand(r),
+		dependsCommand(r), serverJobsCommand(r), serverJobCommand(r), outageCommand(r),
 		testStockCommand(r, "server",
 			"test SERVER QUEUE", 2), remove)
 }

@@ -63,7 +63,8 @@ func keepersRoutes(s *server, a huma.API) {
 	type machine struct {
 		Machine string `path:"machine" maxLength:"256"`
 	}
-	route(s, a, "DELETE", "/api/v1/keepers/{machine}", "forget-keeper", "Forget what an agent said that keeps no server of "+
+	route(s, a, "DELETE", "/api/v1/keepers/{machine}", "forget-keeper", "Forget what an agent said that keeps no "+
+		"server of "+
 		"the estate", small, func(ctx context.Context, in *machine) (*struct{}, error) {
 		return nil, s.svc.Keepers.Forget(ctx, principalOf(ctx), in.Machine)
 	})
@@ -108,7 +109,8 @@ func (s *server) kept(a huma.API) {
 		Name  string `path:"name" maxLength:"63"`
 		Queue string `path:"queue" maxLength:"256"`
 	}
-	route(s, a, "DELETE", base+"/{name}/takes/{queue}", "leave-queue", "Take that back for a queue that has not been taken "+
+	route(s, a, "DELETE", base+"/{name}/takes/{queue}", "leave-queue", "Take that back for a queue that has not "+
+		"been taken "+
 		"over yet", small, func(ctx context.Context, in *leave) (*struct{}, error) {
 		return nil, s.svc.Keepers.Leave(ctx, principalOf(ctx), in.Name, in.Queue)
 	})

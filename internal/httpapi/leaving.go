@@ -35,7 +35,8 @@ func leavingRoutes(s *server, a huma.API) {
 		Named
 		Body api.CompleteSet
 	}
-	route(s, a, "POST", "/api/v1/draft/complete-set", "complete-set", "Propose what makes the members of a server set alike",
+	route(s, a, "POST", "/api/v1/draft/complete-set", "complete-set", "Propose what makes the members of a "+
+		"server set alike",
 		small.by(access.EditDraft), func(ctx context.Context, in *complete) (*out[api.CompletedSet], error) {
 			list, d, err := s.svc.Adopt.Complete(ctx, principalOf(ctx), in.Name, in.Body.Set, in.Body.Dry)
 			if err != nil {
@@ -47,7 +48,8 @@ func leavingRoutes(s *server, a huma.API) {
 		Name string `path:"name" maxLength:"63"`
 		Paging
 	}
-	route(s, a, "GET", "/api/v1/stock/servers/{name}/uses", "server-uses", "Who printed through a server, as it is kept, the "+
+	route(s, a, "GET", "/api/v1/stock/servers/{name}/uses", "server-uses", "Who printed through a server, as it "+
+		"is kept, the "+
 		"latest first", small, func(ctx context.Context, in *used) (paged[decommission.Use], error) {
 		list, err := s.svc.Decommission.Used(ctx, principalOf(ctx), in.Name)
 		return items(in.Paging, list, err, func(v *decommission.Use) string { return v.Queue + " " + v.Owner + " " + v.From })

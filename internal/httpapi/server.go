@@ -161,6 +161,7 @@ func (s *server) register(r *gin.Engine) huma.API {
 	placesRoutes(s, a)
 	keepersRoutes(s, a)
 	leavingRoutes(s, a)
+	serverJobsRoutes(s, a)
 	r.GET("/api/v1/watch", s.watch)
 	describeWatch(a)
 	tellOfNull(cfg.Components.Schemas)

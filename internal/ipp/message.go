@@ -25,9 +25,12 @@ type Op uint16
 const (
 	PrintJob             Op = 0x0002
 	ValidateJob          Op = 0x0004
+	CancelJob            Op = 0x0008
 	GetJobAttributes     Op = 0x0009
 	GetJobs              Op = 0x000a
 	GetPrinterAttributes Op = 0x000b
+	HoldJob              Op = 0x000c
+	ReleaseJob           Op = 0x000d
 	GetPrinters          Op = 0x004f // of a system service (PWG 5100.22, section 7.2.7)
 	// Of the common Unix spooler, by the numbers that it documents.
 	GetDefaultQueue Op = 0x4001

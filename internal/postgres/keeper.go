@@ -65,8 +65,15 @@ func (s KeeperTable) SaveKept(ctx context.Context, r server.Report, happens func
 		if err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "DELETE FROM keeper_take WHERE server = $1 AND queue = ANY($2)", r.Server, own); err != nil {
+		if _, err := tx.Exec(ctx, "DELETE FROM keeper_take WHERE server = $1 AND queue = ANY($2)", r.Server,
+			own); err != nil {
 			return err
+		}
+		for _, d := range r.Done {
+			if _, err := tx.Exec(ctx, "UPDATE keeper_task SET ok = $3, says = $4 WHERE id = $1 AND server = $2 AND ok IS NULL",
+				d.ID, r.Server, d.OK, d.Says); err != nil {
+				return err
+			}
 		}
 		for _, e := range happens(was) {
 			if err := addEvent(ctx, tx, e); err != nil {
@@ -130,6 +137,50 @@ func (s KeeperTable) Leave(ctx context.Context, called, machine, queue string, e
 		}
 		return s.changed(ctx, tx, machine, events)
 	})
+}
+
+// AddTask asks the agent that keeps a server to do something with a job. What was asked a day ago is forgotten.
+func (s KeeperTable) AddTask(ctx context.Context, called, machine string, t server.Task, author string) (id int64,
+	err error) {
+	err = s.in(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, "DELETE FROM keeper_task WHERE at < clock_timestamp() - interval '1 day'"); err != nil {
+			return err
+		}
+		if err := tx.QueryRow(ctx, "INSERT INTO keeper_task (server, task, author) VALUES ($1, $2, $3) RETURNING id",
+			called, t,
+			author).Scan(&id); err != nil {
+			return err
+		}
+		return s.changed(ctx, tx, machine, nil)
+	})
+	return id, err
+}
+
+// Tasks lists what is to be done with jobs on a server.
+func (s KeeperTable) Tasks(ctx context.Context, called string) ([]server.Task, error) {
+	rows, err := s.pool.Query(ctx, "SELECT id, task FROM keeper_task WHERE server = $1 AND ok IS NULL ORDER BY id", called)
+	if err != nil {
+		return nil, translate(err)
+	}
+	out, err := pgx.CollectRows(rows, func(r pgx.CollectableRow) (t server.Task, err error) {
+		var id int64
+		err = r.Scan(&id, &t)
+		t.ID = id
+		return t, err
+	})
+	return out, translate(err)
+}
+
+// TaskDone says what came of a task; nil while it is not done.
+func (s KeeperTable) TaskDone(ctx context.Context, id int64) (*server.Done, error) {
+	d := server.Done{ID: id}
+	var ok *bool
+	err := s.pool.QueryRow(ctx, "SELECT ok, says FROM keeper_task WHERE id = $1", id).Scan(&ok, &d.Says)
+	if err != nil || ok == nil {
+		return nil, translate(err)
+	}
+	d.OK = *ok
+	return &d, nil
 }
 
 func (s KeeperTable) changed(ctx context.Context, tx pgx.Tx, machine string, events []event.Event) error {

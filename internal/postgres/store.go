@@ -137,7 +137,8 @@ func newStore(pool *pools) *Store {
 		EndpointTable{d}, EnrolmentTable{d}, EstateTable{d}, EventTable{d}, FactorTable{d}, FailoverTable{d},
 		HealthTable{d}, LinkTable{d},
 		ListingTable{d}, NoticeTable{d}, OnceTable{d}, PackageTable{d}, PlaceTable{d}, KeeperTable{d},
-		PersonTable{d}, SnapshotTable{d}, PickTable{d}, RequestTable{d}, ScanTable{d}, SourceTable{d}, StockTable{d}, TokenTable{d}, UseTable{d}, ViewTable{d}}
+		PersonTable{d}, SnapshotTable{d}, PickTable{d}, RequestTable{d}, ScanTable{d}, SourceTable{d}, StockTable{d},
+		TokenTable{d}, UseTable{d}, ViewTable{d}}
 }
 
 // Open connects and checks the server's version; it does not migrate.

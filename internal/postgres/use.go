@@ -21,7 +21,8 @@ func (s UseTable) Uses(ctx context.Context, server string, most int) (list []dec
 	if list, err = pgx.CollectRows(rows, pgx.RowToStructByPos[decommission.Use]); err != nil {
 		return nil, known, translate(err)
 	}
-	err = s.pool.QueryRow(ctx, "SELECT since, read_at, says FROM server_use_read WHERE server = $1", server).Scan(&known.Since,
+	err = s.pool.QueryRow(ctx, "SELECT since, read_at, says FROM server_use_read WHERE server = $1",
+		server).Scan(&known.Since,
 		&known.Read, &known.Says)
 	if errors.Is(err, pgx.ErrNoRows) {
 		err = nil
@@ -31,7 +32,8 @@ func (s UseTable) Uses(ctx context.Context, server string, most int) (list []dec
 
 // KeepUses adds what a reading of a server's ended jobs, from since on, tells: jobs that are counted already are not
 // counted again. Says is why it could not be read; then nothing is added.
-func (s UseTable) KeepUses(ctx context.Context, server string, list []decommission.Use, since time.Time, says string) error {
+func (s UseTable) KeepUses(ctx context.Context, server string, list []decommission.Use, since time.Time,
+	says string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		for _, u := range list {
 			if _, err := tx.Exec(ctx, `INSERT INTO server_use AS u (server, queue, owner, host, jobs, first_at, last_at)

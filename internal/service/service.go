@@ -266,17 +266,18 @@ func (s *Service) act(in Stores, cfg Config) {
 	s.Proofs = proofs.New(proofs.Config{Store: in.Proofs, Present: p, Now: now, Queues: s.Lineups, Fleet: s.Fleet})
 	s.Keepers = keepers.New(keepers.Config{Store: in.Keepers, Present: p, Now: now, Zone: cfg.Zone, Readings: s.Stock,
 		Certificates: s.Enrolment})
-	s.Continuity = continuity.New(continuity.Config{Kept: s.Keepers, Store: in.Continuity, Endpoints: in.Endpoints, Present: p, Log: log,
+	s.Continuity = continuity.New(continuity.Config{Kept: s.Keepers, Store: in.Continuity, Endpoints: in.Endpoints,
+		Present: p, Log: log,
 		Now: now, Prober: cfg.Prober, Snapshots: s.Snapshots, Rehearsals: s.Lineups, Readings: s.Stock, Fleet: s.Fleet,
 		Health: cfg.Health})
 	s.Decommission = decommission.New(decommission.Config{Uses: in.Uses, Present: p, Now: now, Prober: cfg.Prober,
 		Drafts: s.Drafts, Edits: s.Drafts, Fleet: fleet.Leads{Room: s.Fleet}, Rehearsals: s.Lineups, Keys: s.Secrets})
-	s.Jobs = jobs.New(jobs.Config{Store: in.Jobs, Present: p, Log: log, Now: now, Printer: cfg.Printer,
-		Prober: cfg.Prober, Reasons: s.Lineups, Keys: s.Secrets, Readings: s.Stock, Raster: cfg.Raster,
-		Seats: fleet.Seats{Room: s.Fleet}})
 	s.Alerts = alerts.New(alerts.Config{Store: in.Alerts, Drafts: in.FailedDrafts, Present: p, Log: log, Now: now,
 		Sender: cfg.Sender,
 		Keys:   s.Secrets, KeyNotes: s.Secrets, Signs: s.Secrets, Fleet: s.Fleet, NoticesEvery: cfg.NoticesEvery})
+	s.Jobs = jobs.New(jobs.Config{Store: in.Jobs, Present: p, Log: log, Now: now, Printer: cfg.Printer,
+		Prober: cfg.Prober, Reasons: s.Lineups, Keys: s.Secrets, Readings: s.Stock, Raster: cfg.Raster,
+		Seats: fleet.Seats{Room: s.Fleet}, Keepers: s.Keepers, Tell: s.Alerts})
 }
 
 // Run runs all workers until ctx is done.

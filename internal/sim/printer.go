@@ -24,6 +24,8 @@ import (
 // where it is given a community; it counts pages and remembers jobs.
 type Printer struct {
 	Spec
+	// Printing is called while a job is printed, which takes as long; nil takes no time.
+	Printing func()
 
 	http   *http.Server
 	ln     net.Listener
@@ -211,6 +213,9 @@ func (p *Printer) print(path string, req ipp.Message, body io.Reader) ipp.Messag
 	}
 	if err != nil {
 		return req.Respond(ipp.BadRequest, "the document broke off")
+	}
+	if p.Printing != nil {
+		p.Printing()
 	}
 	j.Pages = countPages(j)
 	says := fmt.Sprintf("%s printed %s", p.Name, words.Count(j.Pages, "page"))

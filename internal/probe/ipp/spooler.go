@@ -48,6 +48,11 @@ type SpoolerQueue struct {
 	Reasons   []string
 	Refuses   string   // to be set: why it is to take no jobs; empty where it is to take them
 	Drop      []string // options that it is to lose
+	// Was is the queue as it is, where it is there: what stays as it is is not set anew, as a job that is being printed
+	// would begin anew.
+	Was *SpoolerQueue
+	// SameDriver leaves its description as it is.
+	SameDriver bool
 }
 
 // NewSpooler makes a client. at is ipp://HOST:PORT/, or the path of the spooler's local socket, where the spooler knows
@@ -157,8 +162,11 @@ func (s *Spooler) Set(ctx context.Context, q SpoolerQueue, description io.Reader
 	if err != nil {
 		return err
 	}
-	as = append(as, ipp.Strs(ipp.URI, "device-uri", q.Device), ipp.Strs(ipp.Name, "printer-error-policy", "retry-job"))
-	if description == nil {
+	as = append(as, ipp.Strs(ipp.Name, "printer-error-policy", "retry-job"))
+	if q.Was == nil || q.Was.Device != q.Device {
+		as = append(as, ipp.Strs(ipp.URI, "device-uri", q.Device))
+	}
+	if description == nil && !q.SameDriver {
 		// The name of no description: one that it had goes.
 		as = append(as, ipp.Strs(ipp.Name, "ppd-name", "raw"))
 	}
@@ -176,9 +184,12 @@ func (q SpoolerQueue) attributes() ([]ipp.Attribute, error) {
 	}
 	as := []ipp.Attribute{ipp.Strs(ipp.Text, "printer-info", q.Title),
 		ipp.Strs(ipp.Text, "printer-location", q.Location), ipp.Strs(ipp.Text, "printer-organizational-unit", q.Mark),
-		ipp.Attr("printer-is-shared", ipp.Bool(q.Shared)), ipp.Strs(ipp.Name, people, who...), ipp.Attr("printer-is-accepting-jobs",
-			ipp.Bool(q.Refuses == "")), ipp.Strs(ipp.Text, "printer-state-message", q.Refuses),
-		ipp.Attr("printer-state", ipp.Int(ipp.Enum, int32(ipp.PrinterIdle)))}
+		ipp.Attr("printer-is-shared", ipp.Bool(q.Shared)), ipp.Strs(ipp.Name, people, who...),
+		ipp.Attr("printer-is-accepting-jobs",
+			ipp.Bool(q.Refuses == "")), ipp.Strs(ipp.Text, "printer-state-message", q.Refuses)}
+	if q.Was == nil || q.Was.State == ipp.PrinterStopped {
+		as = append(as, ipp.Attr("printer-state", ipp.Int(ipp.Enum, int32(ipp.PrinterIdle))))
+	}
 	for _, o := range q.Drop {
 		as = append(as, ipp.Attr(o+"-default", ipp.Value{Tag: ipp.DeleteAttribute}))
 	}

@@ -12,7 +12,8 @@ import (
 	"cirque/core/stock"
 )
 
-// Complete proposes in one's own draft what makes the members of a server set alike: queues that lead through one member
+// Complete proposes in one's own draft what makes the members of a server set alike: queues that lead through one
+// member
 // alone, or that only one has, lead through the set; with dry it only says what. What the estate says already, and a
 // member lacks, is told with who sees to it.
 func (s *Room) Complete(ctx context.Context, p *access.Principal, draft, called string,
@@ -47,7 +48,8 @@ func (s *Room) Complete(ctx context.Context, p *access.Principal, draft, called 
 		}
 		for i := range list {
 			c.ThroughSet(&list[i])
-			out = append(out, adopt.Completion{Queue: list[i].Found, Done: true, Says: fmt.Sprintf("%s alone has it: it is taken "+
+			out = append(out, adopt.Completion{Queue: list[i].Found, Done: true, Says: fmt.Sprintf("%s alone has it: "+
+				"it is taken "+
 				"into the estate as %s, through the set", m, list[i].Queue.Name)})
 		}
 		more, err := adopt.Edits(list)

@@ -114,7 +114,7 @@ func (s *Room) serverFaults(f *finder, health map[present.Watched]continuity.Hea
 			one := f.add(estate.AboutServers, "server "+l.Name, l.Name, l.Location, h.Since,
 				"see that it runs; its people are led elsewhere where something else serves them: cirque moves",
 				"the server %s does not answer: %s", l.Name, h.Says)
-			one.Owners = s.ownersOn(l.Name, kept.Server)
+			one.Owners = s.ownersOn(l.Name, kept.Server, continuity.Gone, nil)
 		case l.Check != nil && !l.Check.OK && h.Verdict != continuity.Gone &&
 			(l.Check.Answered != nil || !slices.Contains(neverThere, l.Check.Code)):
 			f.add(estate.AboutServers, "server "+l.Name+" unread", l.Name, l.Location, l.Check.Since, l.Check.Fix,
@@ -128,6 +128,7 @@ func (s *Room) serverFaults(f *finder, health map[present.Watched]continuity.Hea
 		if kept.Server == nil || !kept.Check.OK {
 			continue
 		}
+		s.strandedJobs(f, l, kept.Server)
 		for _, q := range kept.Server.Queues {
 			if !q.Ready() {
 				f.add(estate.AboutServers, "server "+l.Name+" queue "+q.Name, q.Name+" on "+l.Name, l.Location, time.Time{},
@@ -330,31 +331,4 @@ func silence(j *fleet.Judgement) (time.Time, string) {
 func failure(j *fleet.Judgement) (time.Time, string) {
 	x := j.Report().Failures[0]
 	return x.Since, fmt.Sprintf("the endpoint %s fails: %s of %s: %s", j.Machine(), x.Step, x.Queue, x.Says)
-}
-
-// ownersOn gives the people whose jobs wait on a server that is down, by what it told last.
-func (s *Room) ownersOn(server string, r *stock.Server) []notice.Owner {
-	if r == nil {
-		return nil
-	}
-	var out []notice.Owner
-	for _, j := range r.Waiting {
-		w := s.present.View().WaitingJob(server, r, j, continuity.Gone)
-		if w.Person == "" {
-			continue
-		}
-		i := slices.IndexFunc(out, func(o notice.Owner) bool { return o.Person == w.Person })
-		if i < 0 {
-			i = len(out)
-			out = append(out, notice.Owner{Person: w.Person, Mail: s.present.View().MailOf(w.Person),
-				Says: strings.ToUpper(w.Becomes[:1]) +
-					w.Becomes[1:]})
-		}
-		called := w.Name
-		if called == "" {
-			called = fmt.Sprintf("job %d", w.ID)
-		}
-		out[i].Jobs = append(out[i].Jobs, called+" on "+w.Queue)
-	}
-	return out
 }

@@ -67,7 +67,8 @@ func (s *Room) EndServer(ctx context.Context, p *access.Principal, draft, server
 	if err != nil {
 		return nil, d, err
 	}
-	e := decommission.End{From: server, Quiet: quiet, Since: known.Since, Uses: uses, Led: func(q string) int { return led[q] },
+	e := decommission.End{From: server, Quiet: quiet, Since: known.Since, Uses: uses,
+		Led: func(q string) int { return led[q] },
 		Now: s.cfg.Now()}
 	edits, moved, err := e.Edits(d.Document)
 	if err != nil || dry || len(edits) == 0 {

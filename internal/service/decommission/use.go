@@ -103,7 +103,8 @@ func (s *Room) endedJobs(ctx context.Context, l stock.Listed, r *stock.Server) (
 }
 
 // counted puts ended jobs together by queue, owner and machine, without those that are counted already.
-func counted(server string, jobs []stock.Job, before map[[3]string]time.Time) (list []decommission.Use, since time.Time) {
+func counted(server string, jobs []stock.Job, before map[[3]string]time.Time) (list []decommission.Use,
+	since time.Time) {
 	by := map[[3]string]*decommission.Use{}
 	for _, j := range jobs {
 		if j.At == nil {

@@ -33,6 +33,10 @@ type floor struct {
 	read   int
 	health []continuity.Health
 	events []event.Event
+
+	acted, told []string
+	heard       bool // the server's agent has been
+	refuses     error
 }
 
 func (f *floor) Print(_ context.Context, uri string, _ job.Document, body io.Reader) (job.Outcome, error) {
@@ -105,7 +109,7 @@ func furnish(t *testing.T) (*Room, *floor) {
 	return New(Config{Printer: f, Prober: f, Store: f, Present: w.Present, Log: rooms.Quiet, Now: w.Now,
 		Seats: rooms.Seats{"ida"}, Reasons: f,
 		Keys:     f,
-		Readings: f}), f
+		Readings: f, Keepers: f, Tell: f}), f
 }
 
 // TestGatewayRoute: where jobs go, what is down last; and who may send them where.

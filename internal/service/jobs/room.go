@@ -1,5 +1,5 @@
 // Package jobs sends documents to devices and servers, and tells what waits there. Its use cases: SendTestPage,
-// TestStock, GatewayRoute, Deliver, WaitingJobs.
+// TestStock, GatewayRoute, Deliver, WaitingJobs, Act.
 package jobs
 
 import (
@@ -13,6 +13,7 @@ import (
 	"cirque/core/event"
 	"cirque/core/job"
 	"cirque/core/lineup"
+	"cirque/core/server"
 	"cirque/core/stock"
 	"cirque/internal/service/present"
 )
@@ -28,6 +29,8 @@ type Printer interface {
 type Prober interface {
 	ReadJob(ctx context.Context, uri string, key *stock.Key, id int) (stock.Job, error)
 	Send(ctx context.Context, uri string, key *stock.Key, d job.Document, body io.Reader) (job.Outcome, error)
+	ReadJobs(ctx context.Context, uri string, key *stock.Key, ended bool, limit int) ([]stock.Job, error)
+	Act(ctx context.Context, queue string, key *stock.Key, id int, do, to string) error
 }
 
 // A Store is what is needed of the store.
@@ -60,6 +63,15 @@ type Config struct {
 	// Readings reads a server or device now, and keeps what came of it.
 	Readings interface {
 		Read(ctx context.Context, l stock.Listed) error
+	}
+	// Keepers have the agent that keeps a server do something with a job.
+	Keepers interface {
+		Heard(ctx context.Context, called string) (bool, error)
+		Do(ctx context.Context, called string, t server.Task, author string) error
+	}
+	// Tell tells a person something by mail; nil tells nobody.
+	Tell interface {
+		TellPerson(ctx context.Context, person, subject, says string) error
 	}
 	// Raster draws lines of text as PWG raster, on a page of so many millimetres.
 	Raster func(lines []string, media string, width, height float64) ([]byte, error)

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/continuity"
 	"cirque/core/event"
 	"cirque/core/server"
 	"cirque/internal/service/present"
@@ -43,7 +44,11 @@ func (s *Room) answer(ctx context.Context, v *present.View, machine string) (a A
 	if of := server.Keeping(v.Document(), machine); of != nil {
 		out.Server, out.Platform, out.Others = of.Name, of.RunsOn(), of.Others
 		out.Wants = withPackages(s.plan(v, of.Name).Wants, s.present.Stock().Packages, of.RunsOn())
+		out.Onward = continuity.Onward(v.Document(), v.World.Live, of.Name)
 		if out.Take, err = s.store.Takes(ctx, of.Name); err != nil {
+			return a, err
+		}
+		if out.Tasks, err = s.store.Tasks(ctx, of.Name); err != nil {
 			return a, err
 		}
 	}

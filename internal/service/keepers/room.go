@@ -24,6 +24,9 @@ type Store interface {
 	Keepers(ctx context.Context) ([]server.Record, error)
 	SaveKept(ctx context.Context, r server.Report, happens func(failing *bool) []event.Event) error
 	RemoveKeeper(ctx context.Context, machine string, e event.Event) error
+	AddTask(ctx context.Context, called, machine string, t server.Task, author string) (id int64, err error)
+	Tasks(ctx context.Context, called string) ([]server.Task, error)
+	TaskDone(ctx context.Context, id int64) (*server.Done, error)
 	Takes(ctx context.Context, called string) ([]string, error)
 	Take(ctx context.Context, called, machine string, queues []string, author string, events ...event.Event) error
 	Leave(ctx context.Context, called, machine, queue string, events ...event.Event) error

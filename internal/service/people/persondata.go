@@ -76,8 +76,9 @@ func (s *Room) PersonData(ctx context.Context, p *access.Principal, called strin
 	if out.Revisions, err = s.store.RevisionsNaming(ctx, out.Names); err != nil {
 		return out, err
 	}
-	if out.Account == nil && len(out.Directory)+len(out.Picks)+len(out.Links)+len(out.Printing)+len(out.Sessions)+len(out.Requests)+
-		len(out.Endpoints)+len(out.Events)+len(out.Revisions) == 0 {
+	if out.Account == nil &&
+		len(out.Directory)+len(out.Picks)+len(out.Links)+len(out.Printing)+len(out.Sessions)+len(out.Requests)+
+			len(out.Endpoints)+len(out.Events)+len(out.Revisions) == 0 {
 		return out, s.unknownPerson(called)
 	}
 	return out, nil

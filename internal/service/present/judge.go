@@ -7,6 +7,7 @@ import (
 	"cirque/core/continuity"
 	"cirque/core/decommission"
 	"cirque/core/endpoint"
+	"cirque/core/estate"
 	"cirque/core/lineup"
 	"cirque/core/stock"
 )
@@ -80,10 +81,28 @@ func (v *View) WaitingJob(server string, r *stock.Server, j stock.Job, found con
 	q := r.Find(j.Queue)
 	out := stock.WaitingJob{Job: j, Becomes: continuity.Fate(w.Live.Server(server), found, q != nil &&
 		!q.Ready(), otherwise)}
+	if to := v.HandedOn(server, j.Queue); to != "" && found != continuity.Gone {
+		out.Becomes = "it is handed on to " + to
+	}
 	if u, ok := w.Directory.Person(j.Owner); ok {
 		out.Person = u.Name
 	}
 	return out
+}
+
+// HandedOn names the server to which the jobs of a queue go on, from a kept server that is out of duty; "" where nobody
+// takes them over.
+func (v *View) HandedOn(server, queue string) string {
+	doc := v.Document()
+	if of, ok := doc.Find(estate.Ref{List: "servers", Name: server}).(*estate.Server); !ok || !of.Kept {
+		return ""
+	}
+	for _, o := range continuity.Onward(doc, v.World.Live, server) {
+		if o.Name == queue {
+			return o.To
+		}
+	}
+	return ""
 }
 
 // Proven gives what probing found as it stands now: what nobody has renewed is unproven.

@@ -3520,7 +3520,8 @@ export interface paths {
         /** What waits on a server, whose it is, and what becomes of it */
         get: operations["server-jobs"];
         put?: never;
-        post?: never;
+        /** Hold, release, cancel or move a job that waits on a server; its owner is told */
+        post: operations["act-on-job"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4047,6 +4048,28 @@ export interface components {
             sites?: string[];
             /** Format: date-time */
             used_at: string | null;
+        };
+        ActOnJob: {
+            /** @enum {string} */
+            do: "hold" | "release" | "cancel" | "move";
+            /**
+             * Format: int64
+             * @description Its number there.
+             */
+            job: number;
+            /** @description Where it waits, by its name on the server. */
+            queue: string;
+            /** @description Told to its owner. */
+            reason?: string;
+            /** @description The queue of the same server to which it is moved. */
+            to?: string;
+        };
+        ActedOnJob: {
+            /** @description As it was. */
+            job: components["schemas"]["StockJob"];
+            says: string;
+            /** @description Whether its owner was told, in words; empty where they did it themselves. */
+            told: string;
         };
         AddedPackage: {
             /** @description The same files were kept already; nothing was added. */
@@ -8560,6 +8583,13 @@ export interface components {
         ServerAsk: {
             machine: string;
         };
+        ServerDone: {
+            /** Format: int64 */
+            id: number;
+            ok: boolean;
+            /** @description In the spooler's own words, where it could not be done. */
+            says?: string;
+        };
         ServerFailure: {
             /** @description The driver's. */
             exact?: string;
@@ -8619,6 +8649,30 @@ export interface components {
             /** @description By whose clock, an IANA name; UTC when absent. */
             zone?: string;
         };
+        ServerOnward: {
+            /** @description The queue, by its name on this server. */
+            name: string;
+            /** @description That server. */
+            to: string;
+            /** @description That queue on the server that takes over. */
+            uri: string;
+        };
+        ServerPassed: {
+            /**
+             * Format: int64
+             * @description Handed on since the server went out of duty.
+             */
+            jobs: number;
+            /**
+             * Format: int64
+             * @description That wait there still.
+             */
+            left: number;
+            name: string;
+            /** @description Why they wait still, in the spooler's own words. */
+            says?: string;
+            to: string;
+        };
         ServerPeople: {
             /** @description Everybody, but for those named; else those named alone. */
             everyone?: boolean;
@@ -8638,9 +8692,13 @@ export interface components {
             says: string;
         };
         ServerReport: {
+            /** @description What came of tasks; told until the service has heard. */
+            done?: components["schemas"]["ServerDone"][];
             failures: components["schemas"]["ServerFailure"][];
             found: components["schemas"]["ServerFound"][];
             machine: string;
+            /** @description What became of the jobs that waited, while it is out of duty. */
+            passed?: components["schemas"]["ServerPassed"][];
             platform: string;
             /** @description What its spooler cannot do of what is wanted. */
             points?: components["schemas"]["ServerPoint"][];
@@ -8689,6 +8747,8 @@ export interface components {
             waiting: number;
         };
         ServerServing: {
+            /** @description Where jobs go on to that wait here, while this server is out of duty. */
+            onward?: components["schemas"]["ServerOnward"][];
             /** @enum {string} */
             others?: "leave" | "report";
             /** @description For which its drivers are. */
@@ -8699,6 +8759,7 @@ export interface components {
             server: string;
             /** @description Queues on it, by their names there, that somebody else made and that are to become Cirque's own. */
             take?: string[];
+            tasks?: components["schemas"]["ServerTask"][];
             wants: components["schemas"]["ServerWant"][];
         };
         ServerSheet: {
@@ -8786,6 +8847,18 @@ export interface components {
              * @description Queues that it is to have.
              */
             wanted: number;
+        };
+        ServerTask: {
+            /** @enum {string} */
+            do: "hold" | "release" | "cancel" | "move";
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            job: number;
+            /** @description Where the job waits, by its name there. */
+            queue: string;
+            /** @description The queue to which it is moved. */
+            to?: string;
         };
         ServerWant: {
             colour_profile?: string;
@@ -19260,6 +19333,50 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "act-on-job": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ActOnJob"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActedOnJob"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
