@@ -1,7 +1,9 @@
 package test
 
 import (
+	"bytes"
 	"fmt"
+	"net/http"
 	"path/filepath"
 	"strings"
 	"sync"
@@ -10,6 +12,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/internal/agent"
+	"cirque/internal/ipp"
 	ippclient "cirque/internal/probe/ipp"
 	"cirque/internal/sim"
 )
@@ -126,4 +129,77 @@ func once(t *testing.T, p *sim.Printer, jobs int) {
 	if len(met) != jobs {
 		t.Errorf("there came out %v", met)
 	}
+}
+
+// TestServerHistory: who printed through a kept server is known also when its completed jobs are not kept; a queue that
+// keeps them keeps them; and where the short jobs go first, they do.
+func TestServerHistory(t *testing.T) {
+	t.Parallel()
+	s := startService(t)
+	s.importDirectory(twoPeople)
+	gate := make(chan struct{})
+	hall := &sim.Printer{Spec: sim.Spec{Name: "hall", Model: "Mono 40"}, Printing: func() { <-gate }}
+	if err := hall.Listen("127.0.0.1:0"); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = hall.Close() })
+	spooler, u := unixServer(t)
+	s.publish(fmt.Sprintf("estate: 1\nservers: [{name: ps, uri: %q, kept: true}]\ndevices: [{name: hall, uri: "+
+		"\"ipp://%s/ipp/print\"}]\nqueues: [{name: brief, devices: [hall], paths: [{server: ps}], on_servers: {order: "+
+		"shortest}}, {name: kept, devices: [hall], paths: [{server: ps}], on_servers: {finished: 2h}}]\n", spooler.URI,
+		hall.Addr()))
+	s.keepWith(t, u, agent.Config{Service: s.URL, Token: s.tokenFor("ps", access.Agent, "ps"), Version: "test",
+		State: filepath.Join(t.TempDir(), "agent"), Machine: serverMachine("ps"), Remember: time.Millisecond,
+		Wait: time.Second})
+	s.asWanted("ps")
+	long := strings.Repeat("x", 200_000)
+	for i, page := range []string{"first", long, long + long, long + long + long, "short"} {
+		if err := send(t, spooler, "brief", "jonas", fmt.Sprintf("%%PDF-1.4 %d %s", i, page)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	within(t, "the shortest is next in line", func() bool { return priority(t, spooler.URI+"printers/brief", 5) == 99 })
+	close(gate)
+	if err := send(t, spooler, "kept", "mira", "%PDF-1.4 kept"); err != nil {
+		t.Fatal(err)
+	}
+	within(t, "all came out", func() bool { return len(hall.Jobs()) == 6 })
+	var order []string
+	for _, j := range hall.Jobs() {
+		if j.Owner == "jonas" {
+			order = append(order, strings.Fields(string(j.Body))[1])
+		}
+	}
+	if got := strings.Join(order, " "); got != "0 4 1 2 3" {
+		t.Errorf("the jobs came out as %s", got)
+	}
+	c := ippclient.New(nil)
+	within(t, "completed jobs are forgotten", func() bool {
+		s.must("server", "read", "ps")
+		list, err := c.ReadJobs(t.Context(), spooler.URI+"printers/brief", nil, true, 100)
+		return err == nil && len(list) == 0
+	})
+	if list, err := c.ReadJobs(t.Context(), spooler.URI+"printers/kept", nil, true, 100); err != nil || len(list) != 1 {
+		t.Errorf("kept are %+v %v", list, err)
+	}
+	contains(t, "who printed", s.must("server", "depends", "ps"), "jonas", "brief", "mira")
+}
+
+// priority reads how soon a job is to be printed.
+func priority(t *testing.T, queue string, id int) int {
+	t.Helper()
+	b, err := ipp.NewRequest(ipp.GetJobAttributes, 1, queue, ipp.Attr("job-id", ipp.Int(ipp.Integer, int32(id)))).AppendTo(nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	resp, err := http.Post("http"+strings.TrimPrefix(queue, "ipp"), "application/ipp", bytes.NewReader(b))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = resp.Body.Close() }()
+	m, err := ipp.ReadMessage(ipp.Buffered(resp.Body))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return m.Number(ipp.JobGroup, "job-priority")
 }

@@ -44,6 +44,7 @@ type Report struct {
 	Points   []Point   `json:"points,omitempty" maxItems:"4096" doc:"What its spooler cannot do of what is wanted."`
 	Done     []Done    `json:"done,omitempty" maxItems:"1000" doc:"What came of tasks; told until the service has heard."`
 	Passed   []Passed  `json:"passed,omitempty" maxItems:"20000" doc:"What became of the jobs that waited, while it is out of duty."`
+	Ended    []Ended   `json:"ended,omitempty" maxItems:"1000" doc:"Jobs that have ended since the service last heard of some."`
 	Unread   string    `json:"unread,omitempty" maxLength:"1024" doc:"Why its spooler could not be read; then what was found is as it was before."`
 }
 

@@ -2,6 +2,7 @@ package server
 
 import (
 	"fmt"
+	"time"
 
 	"cirque/core/words"
 )
@@ -56,4 +57,16 @@ func (p Passed) String() string {
 		says += ": " + p.Says
 	}
 	return says
+}
+
+// MaxEnded is how many ended jobs a report tells.
+const MaxEnded = 1000
+
+// An Ended is a job that has ended on a server, for the service to keep who printed.
+type Ended struct {
+	ID    int       `json:"id"`
+	Queue string    `json:"queue" doc:"By its name there."`
+	Owner string    `json:"owner" maxLength:"256"`
+	From  string    `json:"from,omitempty" maxLength:"256" doc:"The machine that sent it."`
+	At    time.Time `json:"at"`
 }

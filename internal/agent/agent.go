@@ -37,6 +37,8 @@ type Config struct {
 	Wait  time.Duration // instead of the pace's, for tests
 	// Look is how often the machine is looked at for sessions that came or went; a second when zero.
 	Look time.Duration
+	// Remember is for how long a print server's completed jobs stay at least, for whoever follows one; a minute when zero.
+	Remember time.Duration
 	// Spread is over how long machines renew their certificates where another authority issues them; the pace's interval
 	// of reports when zero.
 	Spread time.Duration

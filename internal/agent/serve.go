@@ -33,6 +33,8 @@ type Keeper struct {
 	found   []server.Found         // the last that was read
 	unread  string                 // why the spooler could not be read; "" where it was
 	settled bool                   // nothing is left of handing jobs on
+	ended   []server.Ended         // jobs that the service has not heard of
+	heard   map[int]bool           // jobs that have ended, and of which it has
 }
 
 // serving is what survives a restart.
@@ -57,7 +59,7 @@ func NewKeeper(cfg Config, spooler ServerSpooler) (*Keeper, error) {
 	if err != nil {
 		return nil, err
 	}
-	k := &Keeper{Agent: a, spooler: spooler, failed: map[string]stepFailure{}}
+	k := &Keeper{Agent: a, spooler: spooler, failed: map[string]stepFailure{}, heard: map[int]bool{}}
 	spooler.DriversFrom(k.driver)
 	if cfg.State == "" {
 		return k, nil
@@ -249,6 +251,10 @@ func (k *Keeper) round(ctx context.Context, facts Facts) (next time.Time) {
 	if k.handOn(ctx) {
 		sooner(time.Now().Add(handEvery))
 	}
+	if k.rank(ctx) {
+		sooner(time.Now().Add(rankEvery))
+	}
+	k.history(ctx)
 	for _, f := range k.failed {
 		sooner(f.again)
 	}
@@ -346,7 +352,7 @@ func (k *Keeper) driver(ctx context.Context, exact string) ([]byte, error) {
 func (k *Keeper) tell(ctx context.Context, facts Facts) {
 	r := server.Report{Machine: facts.Machine, Version: k.cfg.Version, Platform: facts.Platform, Spooler: k.spooler.Name(),
 		Server: k.serving.Now.Server, Revision: k.serving.Now.Revision, Found: k.found, Failures: []server.Failure{},
-		Unread: k.unread, Done: k.serving.Done, Passed: k.serving.Passed}
+		Unread: k.unread, Done: k.serving.Done, Passed: k.serving.Passed, Ended: k.ended}
 	if r.Found == nil {
 		r.Found = []server.Found{}
 	}
@@ -376,6 +382,9 @@ func (k *Keeper) tell(ctx context.Context, facts Facts) {
 		return
 	}
 	k.toldSum, k.toldAt = sum, time.Now()
+	for _, e := range r.Ended {
+		k.heard[e.ID] = true
+	}
 }
 
 // Serves says which server is kept here, "" for none yet.

@@ -25,12 +25,14 @@ type UnixServer struct {
 	lacks   map[string][]string // by queue: what its driver knows nothing of
 	// printing is since when jobs were seen to be printed, by queue and number.
 	printing map[[2]any]time.Time
+	ranked   map[int]int // priorities that jobs were given, by number
 }
 
 // NewUnixServer makes one; at is the path of the spooler's local socket, or ipp://HOST:PORT/.
 func NewUnixServer(at string) (*UnixServer, error) {
 	s, err := ippclient.NewSpooler(at)
-	return &UnixServer{spooler: s, lacks: map[string][]string{}, printing: map[[2]any]time.Time{}}, err
+	return &UnixServer{spooler: s, lacks: map[string][]string{}, printing: map[[2]any]time.Time{},
+		ranked: map[int]int{}}, err
 }
 
 // Name names the spooler.

@@ -31,6 +31,7 @@ const (
 	GetPrinterAttributes Op = 0x000b
 	HoldJob              Op = 0x000c
 	ReleaseJob           Op = 0x000d
+	SetJobAttributes     Op = 0x0014 // RFC 3380, section 4.2
 	GetPrinters          Op = 0x004f // of a system service (PWG 5100.22, section 7.2.7)
 	// Of the common Unix spooler, by the numbers that it documents.
 	GetDefaultQueue Op = 0x4001

@@ -59,10 +59,38 @@ func (s *Spooler) Waiting(ctx context.Context, queue string) ([]stock.Job, error
 	return s.ipp.ReadJobs(ctx, s.queueURI(queue), nil, false, mostWaiting)
 }
 
-// Ended lists the jobs of a queue that have ended, as far as the spooler remembers them.
-func (s *Spooler) Ended(ctx context.Context, queue string) ([]stock.Job, error) {
-	return s.ipp.ReadJobs(ctx, s.queueURI(queue), nil, true, mostWaiting)
+// Ended lists the jobs that have ended, of all queues, as far as the spooler remembers them.
+func (s *Spooler) Ended(ctx context.Context) ([]stock.Job, error) {
+	return s.ipp.ReadJobs(ctx, s.base+"/", nil, true, mostEnded)
 }
 
-// mostWaiting is how many jobs of a queue are listed.
-const mostWaiting = 1000
+// Purge has the spooler forget a job that has ended, with its document.
+func (s *Spooler) Purge(ctx context.Context, queue string, id int) error {
+	return s.job(ctx, ipp.CancelJob, queue, id, ipp.Group{}, ipp.Attr("purge-job", ipp.Bool(true)))
+}
+
+// Priority says how soon a job is to be printed: 1 to 100, higher first (RFC 8011, section 5.2.1).
+func (s *Spooler) Priority(ctx context.Context, queue string, id, priority int) error {
+	return s.job(ctx, ipp.SetJobAttributes, queue, id, ipp.Group{Tag: ipp.JobGroup, Attributes: []ipp.Attribute{
+		ipp.Attr("job-priority", ipp.Int(ipp.Integer, int32(priority)))}})
+}
+
+// job asks for something about a job as whoever administers the spooler.
+func (s *Spooler) job(ctx context.Context, op ipp.Op, queue string, id int, more ipp.Group, ops ...ipp.Attribute) error {
+	m := ipp.NewRequest(op, s.ipp.id.Add(1), s.queueURI(queue), append([]ipp.Attribute{ipp.Attr("job-id", ipp.Int(ipp.Integer,
+		int32(id)))}, ops...)...)
+	if u := s.ipp.peer; u != "" {
+		m.Groups[0].Attributes = append(m.Groups[0].Attributes, ipp.Attr("requesting-user-name", ipp.Str(ipp.Name, u)))
+	}
+	if more.Tag != 0 {
+		m.Groups = append(m.Groups, more)
+	}
+	_, err := s.ipp.exchange(ctx, s.base+"/jobs/", m, nil, asking{})
+	return err
+}
+
+// How many jobs are listed: of a queue those that wait, of the whole spooler those that have ended.
+const (
+	mostWaiting = 1000
+	mostEnded   = 2000
+)

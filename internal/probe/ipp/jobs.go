@@ -4,6 +4,8 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"net/url"
+	"strings"
 	"time"
 
 	"cirque/core/stock"
@@ -13,7 +15,7 @@ import (
 // jobAttributes are what is read of a job.
 var jobAttributes = []string{"job-id", "job-name", "job-originating-user-name", "job-originating-host-name",
 	"job-state", "job-state-reasons", "job-state-message", "job-printer-state-message", "job-k-octets",
-	"job-impressions-completed",
+	"job-impressions-completed", "job-printer-uri",
 	"time-at-creation", "time-at-completed", "date-time-at-creation", "date-time-at-completed", "printer-up-time"}
 
 // ReadJobs lists a queue's jobs: those that wait, or those that it remembers as ended.
@@ -44,6 +46,9 @@ func jobOf(m ipp.Message) stock.Job {
 		State: ipp.JobState(n("job-state")), Reasons: reasonsOf(m.Texts(ipp.JobGroup, "job-state-reasons")),
 		Message: cmp.Or(m.Text(ipp.JobGroup, "job-printer-state-message"), m.Text(ipp.JobGroup, "job-state-message")),
 		KiB:     n("job-k-octets"), Pages: n("job-impressions-completed")}
+	if u, err := url.Parse(m.Text(ipp.JobGroup, "job-printer-uri")); err == nil {
+		j.Queue = u.Path[strings.LastIndexByte(u.Path, '/')+1:]
+	}
 	for _, a := range []string{"time-at-completed", "time-at-creation"} {
 		// Some servers count from the epoch, others from their start: only the former says when.
 		if t := n(a); t > 1_000_000_000 {

@@ -62,6 +62,15 @@ func (s *Room) ReadUse(ctx context.Context, called string) error {
 	if ctx.Err() != nil {
 		return nil
 	}
+	return s.count(ctx, called, jobs, says)
+}
+
+// Count keeps who printed, by jobs that have ended on a server.
+func (s *Room) Count(ctx context.Context, called string, jobs []stock.Job) error {
+	return s.count(ctx, called, jobs, "")
+}
+
+func (s *Room) count(ctx context.Context, called string, jobs []stock.Job, says string) error {
 	before, err := s.cfg.Uses.LastUses(ctx, called)
 	if err != nil {
 		return err

@@ -12,6 +12,7 @@ import (
 	"cirque/core/continuity"
 	"cirque/core/event"
 	"cirque/core/server"
+	"cirque/core/stock"
 	"cirque/internal/service/present"
 )
 
@@ -105,10 +106,18 @@ func (s *Room) Report(ctx context.Context, p *access.Principal, r server.Report)
 		return err
 	}
 	err := s.store.SaveKept(ctx, r, func(failing *bool) []event.Event { return reportEvents(p, failing, r) })
-	if err == nil {
-		s.stale(r)
+	if err != nil {
+		return err
 	}
-	return err
+	s.stale(r)
+	if len(r.Ended) == 0 || r.Server == "" {
+		return nil
+	}
+	jobs := make([]stock.Job, 0, len(r.Ended))
+	for _, e := range r.Ended {
+		jobs = append(jobs, stock.Job{ID: e.ID, Queue: e.Queue, Owner: e.Owner, From: e.From, At: &e.At})
+	}
+	return s.cfg.Uses.Count(ctx, r.Server, jobs)
 }
 
 // reportEvents says what a report tells that was otherwise before.

@@ -39,6 +39,10 @@ type Config struct {
 	Now     func() time.Time
 	// Zone gives a time zone by its IANA name, nil for an unknown one.
 	Zone func(string) *time.Location
+	// Uses keep who printed through which server.
+	Uses interface {
+		Count(ctx context.Context, server string, jobs []stock.Job) error
+	}
 	// Readings reads a server now, and keeps what came of it.
 	Readings interface {
 		Read(ctx context.Context, l stock.Listed) error
