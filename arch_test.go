@@ -54,7 +54,7 @@ var arrows = map[string][]string{
 	"core/person":    {"core/access", "core/directory", "core/endpoint", "core/event"},
 	"core/promise":   {"core/directory", "core/estate", "core/fault", "core/lineup", "core/name", "core/words"},
 	"core/readiness": {"core/fault", "core/words"},
-	"core/server": {"core/directory", "core/estate", "core/fault", "core/hours", "core/name", "core/span",
+	"core/server": {"core/directory", "core/estate", "core/fault", "core/hours", "core/name", "core/span", "core/stock",
 		"core/words"},
 	"core/snapshot": {},
 	"core/span":     {},

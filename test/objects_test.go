@@ -19,8 +19,8 @@ import (
 const objectsEstate = `estate: 1
 locations: [{path: brannoy}, {path: ardholm}]
 servers:
-  - {name: ps-here, uri: "ipp://ps-here.example/", location: brannoy}
-  - {name: ps-there, uri: "ipp://ps-there.example/", location: ardholm}
+  - {name: ps-here, kept: true, uri: "ipp://ps-here.example/", location: brannoy}
+  - {name: ps-there, kept: true, uri: "ipp://ps-there.example/", location: ardholm}
 queues:
   - {name: q-here, location: brannoy, paths: [{gateway: true}]}
   - {name: q-there, location: ardholm, paths: [{gateway: true}]}
@@ -134,6 +134,11 @@ var objectRules = map[string]rule{
 		body: `{"reason":"r","minutes":1}`},
 	"POST /api/v1/servers/{name}/drain": {what: atSite, path: "/api/v1/servers/ps-@/drain",
 		body: `{"reason":"r"}`},
+	"POST /api/v1/kept-servers/{name}/takes":           {what: atSite, path: "/api/v1/kept-servers/ps-@/takes", body: `{}`},
+	"DELETE /api/v1/kept-servers/{name}/takes/{queue}": {what: atSite, path: "/api/v1/kept-servers/ps-@/takes/q"},
+	"DELETE /api/v1/keepers/{machine}":                 {what: everywhere, path: "/api/v1/keepers/x"},
+	"POST /api/v1/stock/servers/{name}/jobs": {what: atSite, path: "/api/v1/stock/servers/ps-@/jobs",
+		body: `{"queue":"q","job":1,"do":"hold"}`},
 	"POST /api/v1/servers/{name}/return":         {what: atSite, path: "/api/v1/servers/ps-@/return"},
 	"DELETE /api/v1/enrolments/{machine}":        {what: atSite, path: "/api/v1/enrolments/m-@"},
 	"DELETE /api/v1/enrolment-tokens/{name}":     {what: atSite, path: "/api/v1/enrolment-tokens/e-@"},

@@ -18,6 +18,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"cirque/core/access"
+	"cirque/core/decommission"
 	"cirque/core/directory"
 	"cirque/core/document"
 	"cirque/core/endpoint"
@@ -25,6 +26,7 @@ import (
 	"cirque/core/event"
 	"cirque/core/lineup"
 	"cirque/core/notice"
+	"cirque/core/server"
 	"cirque/core/snapshot"
 	"cirque/core/stock"
 	"cirque/internal/app"
@@ -306,6 +308,22 @@ func fillOne(ctx context.Context, store *postgres.Store, i int) error {
 			return store.Stock.SaveReading(ctx, stock.Kept{Kind: stock.KindServer, Name: name("server"),
 				Check:  stock.Check{OK: true},
 				Server: &stock.Server{Queues: []stock.Queue{{Name: name("queue")}}}}, false, nil)
+		},
+		func() error {
+			return store.Keepers.SaveKept(ctx, server.Report{Machine: machine, Server: name("server"),
+				Found: []server.Found{{Own: true}}}, func(*bool) []event.Event { return nil })
+		},
+		func() error {
+			return store.Keepers.Take(ctx, name("server"), machine, []string{name("queue")}, "test", happened)
+		},
+		func() error {
+			_, err := store.Keepers.AddTask(ctx, name("server"), machine, server.Task{Queue: name("queue"), Job: 1,
+				Do: server.Hold}, "test")
+			return err
+		},
+		func() error {
+			return store.Uses.KeepUses(ctx, name("server"), []decommission.Use{{Queue: name("queue"), Owner: user, Jobs: 1,
+				First: time.Now(), Last: time.Now()}}, time.Now(), "")
 		},
 		func() error {
 			return store.Stock.SaveCapture(ctx, stock.Capture{Machine: machine, Author: "test"}, happened)

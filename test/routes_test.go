@@ -31,12 +31,19 @@ var routeBodies = map[string]string{
 	"PUT /api/v1/drivers/places/{name}":          `{"url":"https://127.0.0.1:1/"}`,
 	"POST /api/v1/drivers/places/{name}/fetches": `{"file":"x.zip"}`,
 	"POST /api/v1/drivers/packages":              "PK", "PUT /api/v1/draft/queue-table": `{"name":"t","text":"name\n"}`,
-	"PUT /api/v1/notes/{kind}/{name}":            `{"note":"x"}`,
-	"PUT /api/v1/draft/table":                    `{"name":"t","text":"name\n"}`,
-	"POST /api/v1/draft/rename":                  `{"queues":["x"],"pattern":"y"}`,
-	"POST /api/v1/draft/second-queue":            `{"queue":"x","called":"y","language":"PCL6"}`,
-	"POST /api/v1/draft/rename-object":           `{"list":"servers","object":"x","to":"y"}`,
-	"POST /api/v1/draft/move":                    `{"server":"x","to":"device"}`,
+	"PUT /api/v1/notes/{kind}/{name}":        `{"note":"x"}`,
+	"PUT /api/v1/draft/table":                `{"name":"t","text":"name\n"}`,
+	"POST /api/v1/draft/rename":              `{"queues":["x"],"pattern":"y"}`,
+	"POST /api/v1/draft/second-queue":        `{"queue":"x","called":"y","language":"PCL6"}`,
+	"POST /api/v1/draft/rename-object":       `{"list":"servers","object":"x","to":"y"}`,
+	"POST /api/v1/draft/move":                `{"server":"x","to":"device"}`,
+	"POST /api/v1/draft/end-server":          `{"server":"x"}`,
+	"POST /api/v1/draft/complete-set":        `{"set":"x"}`,
+	"POST /api/v1/stock/servers/{name}/jobs": `{"queue":"x","job":1,"do":"hold"}`,
+	"POST /api/v1/kept-servers/{name}/takes": `{}`,
+	"POST /api/v1/keepers/serving":           `{"machine":"desk-1"}`,
+	"POST /api/v1/keepers/report": `{"machine":"desk-1","version":"t","platform":"linux/x64","spooler":"s","server":"",` +
+		`"revision":0,"found":[],"failures":[]}`,
 	"PUT /api/v1/directory/sources/{name}":       `{"url":"ldap://127.0.0.1:1","base":"dc=x"}`,
 	"PUT /api/v1/directory/sources/{name}/pause": `{"paused":true}`, "POST /api/v1/directory/sources/{name}/runs": `{}`,
 	"POST /api/v1/directory/renames/take": `{}`, "POST /api/v1/directory/renames/drop": `{}`,
@@ -67,7 +74,7 @@ var routeBodies = map[string]string{
 var routeQueries = map[string]string{"GET /api/v1/stock/servers/{name}/compare": "?with=other",
 	"POST /api/v1/drivers/packages": "?name=x", "GET /api/v1/drivers/packages/{digest}/file": "?path=x",
 	"GET /api/v1/endpoints/driver/{digest}/file": "?path=x", "GET /api/v1/drivers/compare": "?a=x",
-	"GET /api/v1/estate/past": "?list=queues&object=x"}
+	"GET /api/v1/estate/past": "?list=queues&object=x", "GET /api/v1/kept-servers/{name}/why": "?queue=x"}
 
 // publicRoutes ask for no sign-in.
 var publicRoutes = map[string]bool{"GET /healthz": true, "GET /readyz": true, "GET /api/v1/session": true,

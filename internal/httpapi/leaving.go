@@ -2,11 +2,14 @@ package httpapi
 
 import (
 	"context"
+	"slices"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"cirque/core/access"
 	"cirque/core/decommission"
+	"cirque/core/stock"
 	"cirque/internal/api"
 	decommissioning "cirque/internal/service/decommission"
 )
@@ -44,6 +47,28 @@ func leavingRoutes(s *server, a huma.API) {
 			}
 			return &out[api.CompletedSet]{api.CompletedSet{Steps: list, Draft: draftUnlessDry(d, in.Body.Dry)}}, nil
 		})
+	type inside struct {
+		Name string `path:"name" maxLength:"63"`
+	}
+	route(s, a, "GET", "/api/v1/stock/servers/{name}/inside", "server-inside", "The drivers, paper forms and ports of a print "+
+		"server", small, func(ctx context.Context, in *inside) (*out[stock.Inside], error) {
+		v, err := s.svc.Drivers.InsideServer(ctx, principalOf(ctx), in.Name)
+		return &out[stock.Inside]{v}, err
+	})
+	type matrix struct {
+		Find  string `query:"find" maxLength:"256" doc:"Only queues with this in their name."`
+		Holes bool   `query:"holes" doc:"Only queues with a hole."`
+		Limit int    `query:"limit" minimum:"1" maximum:"10000" default:"500"`
+	}
+	route(s, a, "GET", "/api/v1/stock/matrix", "server-matrix", "Which queue is on which print server, and with which driver "+
+		"on which platform, with the holes", small, func(ctx context.Context, in *matrix) (*out[stock.ServerMatrix], error) {
+		v, err := s.svc.Drivers.ServerMatrix(ctx, principalOf(ctx))
+		v.Rows = slices.DeleteFunc(v.Rows, func(r stock.MatrixRow) bool {
+			return in.Holes && !r.Hole || !strings.Contains(r.Queue, in.Find)
+		})
+		v.Rows = v.Rows[:min(len(v.Rows), in.Limit)]
+		return &out[stock.ServerMatrix]{v}, err
+	})
 	type used struct {
 		Name string `path:"name" maxLength:"63"`
 		Paging

@@ -260,14 +260,15 @@ func (s *Service) act(in Stores, cfg Config) {
 	p, log, now := s.Present, cfg.Log, cfg.Now
 	s.Adopt = adopt.New(adopt.Config{Store: in.Adopt, Endpoints: in.Fleet, Present: p, Now: now, Drafts: s.Drafts,
 		Edits: s.Drafts})
-	s.Drivers = drivers.New(drivers.Config{Store: in.Drivers, Present: p, Now: now, Cases: s.Lineups, Fleet: s.Fleet})
-	s.Places = places.New(places.Config{Store: in.Places, Present: p, Log: log, Now: now, Ways: cfg.Places,
-		Packages: s.Drivers})
 	s.Proofs = proofs.New(proofs.Config{Store: in.Proofs, Present: p, Now: now, Queues: s.Lineups, Fleet: s.Fleet})
 	s.Decommission = decommission.New(decommission.Config{Uses: in.Uses, Present: p, Now: now, Prober: cfg.Prober,
 		Drafts: s.Drafts, Edits: s.Drafts, Fleet: fleet.Leads{Room: s.Fleet}, Rehearsals: s.Lineups, Keys: s.Secrets})
 	s.Keepers = keepers.New(keepers.Config{Store: in.Keepers, Present: p, Now: now, Zone: cfg.Zone, Readings: s.Stock, Uses: s.Decommission,
 		Certificates: s.Enrolment})
+	s.Drivers = drivers.New(drivers.Config{Kept: s.Keepers, Store: in.Drivers, Present: p, Now: now, Cases: s.Lineups,
+		Fleet: s.Fleet})
+	s.Places = places.New(places.Config{Store: in.Places, Present: p, Log: log, Now: now, Ways: cfg.Places,
+		Packages: s.Drivers})
 	s.Continuity = continuity.New(continuity.Config{Kept: s.Keepers, Store: in.Continuity, Endpoints: in.Endpoints,
 		Present: p, Log: log,
 		Now: now, Prober: cfg.Prober, Snapshots: s.Snapshots, Rehearsals: s.Lineups, Readings: s.Stock, Fleet: s.Fleet,

@@ -25,7 +25,7 @@ func (s *Room) Sets(ctx context.Context, p *access.Principal) ([]stock.SetView, 
 	if err != nil {
 		return nil, err
 	}
-	besides := func(server string, r *stock.Server) *stock.Server { return withKept(r, kept[server]) }
+	besides := func(called string, r *stock.Server) *stock.Server { return server.Reading(r, kept[called]) }
 	out := []stock.SetView{}
 	snap := s.present.View()
 	for _, set := range snap.Document().ServerSets {
@@ -38,22 +38,6 @@ func (s *Room) Sets(ctx context.Context, p *access.Principal) ([]stock.SetView, 
 		out = append(out, v)
 	}
 	return out, nil
-}
-
-// withKept adds to a reading what the agent that keeps the server knows of its queues; r is not changed.
-func withKept(r *stock.Server, found []server.Found) *stock.Server {
-	if r == nil || len(found) == 0 {
-		return r
-	}
-	out := *r
-	out.Queues = slices.Clone(r.Queues)
-	for _, f := range found {
-		i := slices.IndexFunc(out.Queues, func(q stock.Queue) bool { return q.Name == f.Name })
-		if i >= 0 && f.Own {
-			out.Queues[i].Package, out.Queues[i].Units = f.Package, server.UnitsIn(f.Units)
-		}
-	}
-	return &out
 }
 
 // Set compares the members of one server set.

@@ -12,6 +12,7 @@ import (
 	"cirque/core/event"
 	"cirque/core/fleet"
 	"cirque/core/rehearse"
+	"cirque/core/server"
 	"cirque/internal/service/present"
 )
 
@@ -29,6 +30,10 @@ type Store interface {
 
 // Config of a Room.
 type Config struct {
+	// Kept gives what agents found on the servers that they keep, by server.
+	Kept interface {
+		FoundOn(ctx context.Context) (map[string][]server.Found, error)
+	}
 	Store   Store
 	Present *present.Present
 	Now     func() time.Time

@@ -177,7 +177,7 @@ func (s *Room) Leave(ctx context.Context, p *access.Principal, called, queue str
 
 // Forget forgets what an agent said that keeps no server of the estate.
 func (s *Room) Forget(ctx context.Context, p *access.Principal, machine string) error {
-	if err := access.Check(p, access.Publish); err != nil {
+	if err := access.CheckAt(p, access.Publish, "", "the machine "+machine); err != nil {
 		return err
 	}
 	if of := server.Keeping(s.present.View().Document(), machine); of != nil {

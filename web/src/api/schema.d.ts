@@ -3333,6 +3333,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stock/matrix": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which queue is on which print server, and with which driver on which platform, with the holes */
+        get: operations["server-matrix"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stock/orphans": {
         parameters: {
             query?: never;
@@ -3502,6 +3519,23 @@ export interface paths {
         };
         /** What still leads to a server, and who used it lately */
         get: operations["server-depends"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/servers/{name}/inside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The drivers, paper forms and ports of a print server */
+        get: operations["server-inside"];
         put?: never;
         post?: never;
         delete?: never;
@@ -8590,6 +8624,17 @@ export interface components {
             /** @description In the spooler's own words, where it could not be done. */
             says?: string;
         };
+        ServerEnded: {
+            /** Format: date-time */
+            at: string;
+            /** @description The machine that sent it. */
+            from?: string;
+            /** Format: int64 */
+            id: number;
+            owner: string;
+            /** @description By its name there. */
+            queue: string;
+        };
         ServerFailure: {
             /** @description The driver's. */
             exact?: string;
@@ -8694,6 +8739,8 @@ export interface components {
         ServerReport: {
             /** @description What came of tasks; told until the service has heard. */
             done?: components["schemas"]["ServerDone"][];
+            /** @description Jobs that have ended since the service last heard of some. */
+            ended?: components["schemas"]["ServerEnded"][];
             failures: components["schemas"]["ServerFailure"][];
             found: components["schemas"]["ServerFound"][];
             machine: string;
@@ -8773,6 +8820,8 @@ export interface components {
              * @description Queues on it that somebody else made.
              */
             others: number;
+            /** @description What becomes of the jobs that waited, while it is out of duty. */
+            passed: components["schemas"]["ServerPassed"][];
             platform: string;
             /**
              * Format: int64
@@ -9166,10 +9215,39 @@ export interface components {
             /** @description Where a device that moved answers now. */
             to?: string;
         };
+        StockDriverOn: {
+            /** @description As the server names it. */
+            exact: string;
+            /** @description Another package has it now than the one that it came from. */
+            newer?: boolean;
+            /** @description The digest of the package that it came from, where Cirque keeps the server. */
+            package?: string;
+            /** @description Names of the packages here that have it. */
+            packages: string[];
+            queues: string[];
+            /** @description Of the driver in the packages here. */
+            version?: string;
+        };
+        StockFormOn: {
+            /** @description Those of the queues that print on it where nobody says. */
+            default: string[];
+            /** @description By its IPP name. */
+            media: string;
+            queues: string[];
+        };
         StockIdentity: {
             mac?: string;
             serial?: string;
             uuid?: string;
+        };
+        StockInside: {
+            /** @description Of its queues, by name. */
+            drivers: components["schemas"]["StockDriverOn"][];
+            /** @description Paper that its queues know, by name. */
+            forms: components["schemas"]["StockFormOn"][];
+            /** @description Where its queues lead, by URI. */
+            ports: components["schemas"]["StockPortOn"][];
+            server: string;
         };
         StockJob: {
             /**
@@ -9210,6 +9288,23 @@ export interface components {
             /** @description Why the name leads nowhere. */
             says?: string;
         };
+        StockMatrixCell: {
+            /** @description The driver, as the server names it. */
+            model?: string;
+            /** @description There, where it is another. */
+            name?: string;
+            /** @enum {string} */
+            state: "there" | "missing" | "unread" | "not-wanted";
+        };
+        StockMatrixRow: {
+            /** @description It is missing on a server, or has no driver on a platform whose machines receive it. */
+            hole: boolean;
+            /** @description In the order of the platforms. */
+            platforms: components["schemas"]["DriverCell"][];
+            queue: string;
+            /** @description In the order of the columns. */
+            servers: components["schemas"]["StockMatrixCell"][];
+        };
         StockPair: {
             /** @enum {string} */
             on: "both" | "first" | "second";
@@ -9231,6 +9326,12 @@ export interface components {
              * @enum {string}
              */
             state: "open" | "refused" | "silent" | "not-tried";
+        };
+        StockPortOn: {
+            /** @description The estate's device of that address. */
+            device?: string;
+            queues: string[];
+            uri: string;
         };
         StockQueue: {
             accepting: boolean;
@@ -9357,6 +9458,28 @@ export interface components {
             stop: boolean;
             /** Format: int64 */
             total: number;
+        };
+        StockServerColumn: {
+            /** @description Cirque makes and holds its queues. */
+            kept: boolean;
+            name: string;
+            /**
+             * Format: date-time
+             * @description When it was read; null where it never was.
+             */
+            read: string | null;
+        };
+        StockServerMatrix: {
+            /**
+             * Format: int64
+             * @description How many of all rows have one.
+             */
+            holes: number;
+            /** @description That machines have. */
+            platforms: string[];
+            /** @description One for each queue that leads through a server; those with holes first. */
+            rows: components["schemas"]["StockMatrixRow"][];
+            servers: components["schemas"]["StockServerColumn"][];
         };
         StockServerSheet: {
             /** @enum {string} */
@@ -18775,6 +18898,44 @@ export interface operations {
             503: components["responses"]["503"];
         };
     };
+    "server-matrix": {
+        parameters: {
+            query?: {
+                /** @description Only queues with this in their name. */
+                find?: string;
+                /** @description Only queues with a hole. */
+                holes?: boolean;
+                limit?: number;
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockServerMatrix"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
     orphans: {
         parameters: {
             query?: never;
@@ -19290,6 +19451,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DecommissionLeaving"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "server-inside": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockInside"];
                 };
             };
             304: components["responses"]["304"];
