@@ -10,7 +10,7 @@ SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts web
 TOOLS := .bin
 GOLANGCI := $(TOOLS)/golangci-lint-2.15.0
 # Bounds on what is shipped, in KiB: who adds a dependency sees what it weighs.
-SIZES := bin/cirque=68000 bin/cirque-agent=14500 bin/cirque-sim=16000
+SIZES := bin/cirque=70000 bin/cirque-agent=14500 bin/cirque-sim=16000
 
 .PHONY: sbom campaign lint sizes trybench race help build demo stop test bench benchmarks fuzz screenshots openapi check setup web format
 
@@ -91,7 +91,7 @@ lint: $(GOLANGCI) web/node_modules/.package-lock.json ## linters of Go and of th
 
 sizes: build ## what is shipped stays within its bounds
 	@for s in $(SIZES); do k=$$(($$(stat -c %s $${s%=*}) / 1024)); echo "$${s%=*} $$k KiB of $${s#*=}"; [ $$k -le $${s#*=} ] || exit 1; done
-	@k=$$(($$(cat internal/app/dist/assets/*.js | wc -c) / 1024)); echo "console's scripts $$k KiB of 1000"; [ $$k -le 1000 ]
+	@k=$$(($$(cat internal/app/dist/assets/*.js | wc -c) / 1024)); echo "console's scripts $$k KiB of 1050"; [ $$k -le 1050 ]
 	@k=$$(node web/first-load.mjs); echo "scripts of the first page $$k KiB of 350"; [ $$k -le 350 ]
 
 check: lint $(CONSOLE) ## formatting, vet, static analysis, types, an up-to-date API description

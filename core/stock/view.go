@@ -8,6 +8,7 @@ import (
 type ServerView struct {
 	Watch
 	InEstate    bool       `json:"in_estate" doc:"The published estate names it."`
+	Kept        bool       `json:"kept" doc:"Cirque makes and holds its queues."`
 	Registered  bool       `json:"registered" doc:"Somebody registered it by hand."`
 	Duty        string     `json:"duty" enum:"serving,drained,down"`
 	Sets        []string   `json:"sets" doc:"The server sets in which it is a member."`

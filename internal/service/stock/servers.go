@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"cirque/core/access"
+	"cirque/core/estate"
 	"cirque/core/stock"
 	"cirque/internal/service/present"
 )
@@ -27,6 +28,9 @@ func (s *Room) serverView(l stock.Listed) stock.ServerView {
 	v := stock.ServerView{Watch: l.Watch, InEstate: l.InEstate, Registered: registered,
 		Duty: string(snap.World.Live.Server(l.Name)), Sets: []string{}, Check: l.Check}
 	doc := snap.Document()
+	if of, ok := doc.Find(estate.Ref{List: "servers", Name: l.Name}).(*estate.Server); ok {
+		v.Kept = of.Kept
+	}
 	for _, set := range doc.ServerSets {
 		if slices.Contains(set.Members, l.Name) {
 			v.Sets = append(v.Sets, set.Name)

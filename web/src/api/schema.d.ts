@@ -9510,6 +9510,8 @@ export interface components {
             duty: "serving" | "drained" | "down";
             /** @description The published estate names it. */
             in_estate: boolean;
+            /** @description Cirque makes and holds its queues. */
+            kept: boolean;
             /** @enum {string} */
             kind: "server" | "device";
             listing?: string;
@@ -9559,6 +9561,8 @@ export interface components {
             duty: "serving" | "drained" | "down";
             /** @description The published estate names it. */
             in_estate: boolean;
+            /** @description Cirque makes and holds its queues. */
+            kept: boolean;
             /** @enum {string} */
             kind: "server" | "device";
             listing?: string;

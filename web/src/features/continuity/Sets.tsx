@@ -11,6 +11,7 @@ import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Table } from "../../ui/Table";
 import { dutyMark, dutyWord } from "../../parts/stock";
+import { CompleteSet } from "./CompleteSet";
 import { NewSet } from "./NewSet";
 
 /** Each server set as a matrix: its queues down, its members across. */
@@ -28,7 +29,7 @@ export function Sets({ servers }: { servers: ServerView[] }) {
         </Empty>
       )}
       {sets.data.map((s) => (
-        <Matrix key={s.name} set={s} />
+        <Matrix key={s.name} set={s} mayEdit={mayEdit} />
       ))}
       {mayEdit && <NewSet servers={servers.filter((s) => s.in_estate)} />}
     </div>
@@ -37,7 +38,7 @@ export function Sets({ servers }: { servers: ServerView[] }) {
 
 const styles = { standby: "one at a time, in this order", spread: "all share the people" } as const;
 
-function Matrix({ set }: { set: SetView }) {
+function Matrix({ set, mayEdit }: { set: SetView; mayEdit: boolean }) {
   const now = useNow();
   const [all, setAll] = useState(false);
   const rows = set.rows.filter((r) => all || !r.same);
@@ -120,6 +121,7 @@ function Matrix({ set }: { set: SetView }) {
           </tr>
         ))}
       </Table>
+      {mayEdit && set.differ > 0 && <CompleteSet set={set.name} />}
     </section>
   );
 }

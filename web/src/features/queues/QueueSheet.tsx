@@ -130,6 +130,8 @@ export function QueueSheet({ queue: q, drafted: inDraft, findings }: QueueSheetP
             </p>
           ))}
         </Fact>
+        {q.units && <Fact name="Fitted">{fitted(q.units)}</Fact>}
+        {q.on_servers && <Fact name="On kept servers">{running(q.on_servers)}</Fact>}
         {q.labels && <Fact name="Labels">{q.labels.join(", ")}</Fact>}
         {q.formerly && <Fact name="Formerly">{q.formerly.join(", ")}</Fact>}
         <Fact name="Reaches people">
@@ -206,6 +208,29 @@ function Switches({ published, drafted }: { published: Queue; drafted: EstateQue
       {send.error && <ProblemNotice title="The draft was not changed" error={send.error} />}
     </div>
   );
+}
+
+function fitted(u: NonNullable<Queue["units"]>): string {
+  return [
+    u.trays && `trays ${u.trays.join(", ")}`,
+    u["two-sided"] !== undefined && (u["two-sided"] ? "prints on both sides" : "one side only"),
+    u.finishings && u.finishings.join(", "),
+  ]
+    .filter(Boolean)
+    .join("; ");
+}
+
+function running(r: NonNullable<Queue["on_servers"]>): string {
+  return [
+    r.comment && `shown as “${r.comment}”`,
+    r.render === "client" && "passes on what it takes as it is",
+    r.finished && `keeps completed jobs for ${r.finished}`,
+    r.mismatch === "print" && "prints on other paper where it has to",
+    r.order === "shortest" && "short jobs first",
+    r.colour_profile && `colour profile ${r.colour_profile}`,
+  ]
+    .filter(Boolean)
+    .join("; ");
 }
 
 function sentence(q: Queue): string {

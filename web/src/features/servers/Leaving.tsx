@@ -11,6 +11,8 @@ import { count } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Fact, Facts } from "../../ui/Facts";
 import { Mark } from "../../ui/Mark";
+import { MovedList } from "./MovedList";
+import { Waves } from "./Waves";
 
 const shown = 60;
 
@@ -66,8 +68,10 @@ export function Leaving({ server }: { server: string }) {
               </Fact>
             </Facts>
           )}
+          {d.queues.length > 0 && <Waves server={server} />}
           {d.queues.length > 0 && (
             <div>
+              <p className="font-medium">All at once, straight to their devices</p>
               <div className="flex flex-wrap items-center gap-2">
                 <Button disabled={move.isPending} onClick={() => move.mutate(true)}>
                   Say how they would go straight to their devices
@@ -79,22 +83,7 @@ export function Leaving({ server }: { server: string }) {
               {move.error && <ProblemNotice title="Nothing was moved" error={move.error} />}
               {move.data && (
                 <>
-                  <ul className="mt-1">
-                    {move.data.moved
-                      .toSorted((a, b) => Number(a.moved) - Number(b.moved))
-                      .slice(0, shown)
-                      .map((m) => (
-                        <li key={m.queue} className="border-b border-rule py-0.5">
-                          <Mark of={m.moved ? "yes" : "no"}>
-                            <strong className="font-medium">{m.queue}</strong> {m.says}
-                            {m.remarks.length > 0 && `; ${m.remarks.join("; ")}`}
-                          </Mark>
-                        </li>
-                      ))}
-                    {move.data.moved.length > shown && (
-                      <li>and {move.data.moved.length - shown} more</li>
-                    )}
-                  </ul>
+                  <MovedList of={move.data.moved} />
                   {move.variables === false && (
                     <p className="mt-1">
                       They are in your draft. <Link to="/draft#rehearse">Rehearse it</Link>: nobody

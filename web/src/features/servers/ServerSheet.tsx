@@ -14,6 +14,8 @@ import { Fact, Facts } from "../../ui/Facts";
 import { Mark } from "../../ui/Mark";
 import { Waiting } from "../../ui/Notice";
 import { Differences } from "../../parts/Differences";
+import { Inside } from "./Inside";
+import { KeptSection } from "./KeptSection";
 import { Leaving } from "./Leaving";
 import { stands, stateMarks, stateWords } from "../../parts/stock";
 import { Probed } from "../../parts/Probed";
@@ -121,8 +123,10 @@ export function ServerSheet({ name, onAdopt, onGone }: ServerSheetProps) {
         {s.credential && <Fact name="Key">{s.credential}</Fact>}
         {s.note && <Fact name="Note">{s.note}</Fact>}
       </Facts>
+      {s.kept && <KeptSection name={name} />}
       <Differences list={s.differs} />
-      <WaitingOn server={name} />
+      <Inside server={name} />
+      <WaitingOn server={name} queues={s.queues.map((q) => q.name)} />
       <Leaving server={name} />
       <section aria-label="Queues on it">
         <h3 className="font-medium">Queues on it</h3>

@@ -17,6 +17,8 @@ import { useAdopting } from "../../parts/adopting";
 import { Compare } from "./Compare";
 import { dutyMark, narrowServers, stands } from "../../parts/stock";
 import { Register } from "../../parts/Register";
+import { KeptList } from "./KeptList";
+import { Matrix } from "./Matrix";
 import { ServerQueues } from "./ServerQueues";
 import { ServerSheet } from "./ServerSheet";
 
@@ -26,6 +28,8 @@ const sections = [
   ["", "Servers", "/servers"],
   ["queues", "Their queues", "/servers?show=queues"],
   ["compare", "Compare two", "/servers?show=compare"],
+  ["kept", "Kept by Cirque", "/servers?show=kept"],
+  ["matrix", "Where queues are", "/servers?show=matrix"],
 ] as const;
 
 /** Print servers as one list, their queues as another, and what is taken out of both. */
@@ -59,6 +63,8 @@ export function ServersPage() {
         <ServerQueues onOpen={(s) => set("server", s)} onAdopt={(q) => adopt(bySelf(q))} />
       )}
       {show === "compare" && <Compare servers={servers.data} />}
+      {show === "kept" && <KeptList />}
+      {show === "matrix" && <Matrix />}
       {opened && (
         <Drawer
           title={opened.title || opened.name}

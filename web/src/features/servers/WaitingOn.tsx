@@ -1,12 +1,14 @@
 import { queryOptions, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
+import { useMay } from "../../parts/useMay";
 import { api, ask } from "../../api/client";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { ago } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
 import { Mark } from "../../ui/Mark";
 import { Table } from "../../ui/Table";
+import { JobActions } from "./JobActions";
 
 const jobsQuery = (name: string) =>
   queryOptions({
@@ -18,10 +20,11 @@ const jobsQuery = (name: string) =>
   });
 
 /** What waits on a server, whose it is, and what becomes of it. Asked for when it is opened. */
-export function WaitingOn({ server }: { server: string }) {
+export function WaitingOn({ server, queues }: { server: string; queues: string[] }) {
   const [open, setOpen] = useState(false);
   const now = useNow();
   const jobs = useQuery({ ...jobsQuery(server), enabled: open });
+  const may = useMay("hold, release, move and cancel jobs");
   const j = jobs.data;
   return (
     <details onToggle={(e) => setOpen(e.currentTarget.open)}>
@@ -44,7 +47,15 @@ export function WaitingOn({ server }: { server: string }) {
       {j && j.jobs.length > 0 && (
         <Table
           label="Waiting jobs"
-          heads={["Queue", "Job", "Whose", "State", "Since", "What becomes of it"]}
+          heads={[
+            "Queue",
+            "Job",
+            "Whose",
+            "State",
+            "Since",
+            "What becomes of it",
+            ...(may ? [""] : []),
+          ]}
         >
           {j.jobs.map((x) => (
             <tr key={`${x.queue}/${x.id}`} className="border-b border-rule align-top">
@@ -61,6 +72,11 @@ export function WaitingOn({ server }: { server: string }) {
               <td className="px-2 py-1">{x.state}</td>
               <td className="px-2 py-1 whitespace-nowrap">{x.at ? ago(x.at, now) : ""}</td>
               <td className="px-2 py-1">{x.becomes}</td>
+              {may && (
+                <td className="px-2 py-1">
+                  <JobActions server={server} of={x} queues={queues} />
+                </td>
+              )}
             </tr>
           ))}
         </Table>
