@@ -28,8 +28,8 @@ type Want struct {
 	Options map[string]any `json:"options,omitempty" yaml:"options,omitempty" doc:"The queue's defaults, by their IPP names."`
 	Units   *estate.Units  `json:"units,omitempty" yaml:"units,omitempty"`
 	People  People         `json:"people" yaml:"people"`
-	Running
-	Times
+	Running `yaml:",inline"`
+	Times   `yaml:",inline"`
 }
 
 // Running is how a server runs a queue besides.
@@ -87,7 +87,7 @@ func (w Want) Refuses(at time.Time, of Zone) string {
 
 // A Now is a want at one moment: whether it takes jobs is decided.
 type Now struct {
-	Want
+	Want   `yaml:",inline"`
 	Closed string `json:"closed,omitempty" yaml:"closed,omitempty" doc:"Why it takes no jobs, in a sentence; empty where it takes them."`
 }
 

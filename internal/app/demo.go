@@ -46,6 +46,7 @@ type standIns struct {
 	Directory standIn        `yaml:"directory"`
 	Drivers   standIn        `yaml:"drivers"`
 	Printers  []sim.Spec     `yaml:"printers"`
+	Keepers   []sim.Keeper   `yaml:"keepers"`
 	Endpoints []sim.Endpoint `yaml:"endpoints"`
 }
 
@@ -76,12 +77,19 @@ func StartDemo(ctx context.Context, o Options) (d *Demo, err error) {
 	if err := readDemo("stand-ins.yaml", &sims); err != nil {
 		return nil, err
 	}
+	if err := os.MkdirAll(o.Data, 0o700); err != nil {
+		return nil, err
+	}
+	for _, k := range sims.Keepers {
+		sims.Printers = append(sims.Printers, k.Spec())
+	}
 	printers, err := sim.Start(sims.Printers)
 	if err != nil {
 		return nil, err
 	}
 	c.add(printers.Close)
-	if err := os.MkdirAll(o.Data, 0o700); err != nil {
+	kept, err := demoKeepers(filepath.Join(o.Data, "agents"), sims.Keepers, printers)
+	if err != nil {
 		return nil, err
 	}
 	control, err := printers.Control(filepath.Join(o.Data, StandInsFile))
@@ -131,11 +139,16 @@ func StartDemo(ctx context.Context, o Options) (d *Demo, err error) {
 	}
 	c.add(dir.Stop)
 	run, stop := context.WithCancel(context.WithoutCancel(ctx))
-	invite := sync.OnceValues(func() (string, error) { return d.invitation(ctx, len(sims.Endpoints)) })
+	invite := sync.OnceValues(func() (string, error) { return d.invitation(ctx, len(sims.Endpoints)+len(kept)) })
 	var wg sync.WaitGroup
 	wg.Go(func() {
 		crew := sim.Crew{Service: cmp.Or(running.SecureURL, running.URL), Dir: filepath.Join(o.Data, "agents"),
 			Reach: o.table, Invite: invite, Log: o.Log}
+		wg.Go(func() {
+			if err := crew.Keep(run, sims.Keepers, kept); err != nil {
+				o.Log.Error("the demo's agents of print servers do not run", "error", err)
+			}
+		})
 		if err := crew.Run(run, sims.Endpoints); err != nil {
 			o.Log.Error("the demo's agents do not run", "error", err)
 		}

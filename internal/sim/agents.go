@@ -104,7 +104,19 @@ func (c Crew) agent(ctx context.Context, e Endpoint) (*agent.Agent, error) {
 			return nil, err
 		}
 	}
-	cfg := agent.Config{Service: c.Service, CA: c.CA, State: filepath.Join(home, ".agent"), Version: "stand-in",
+	cfg, err := c.config(ctx, e, standIn)
+	if err != nil {
+		return nil, err
+	}
+	return agent.New(cfg)
+}
+
+// config is an agent's that is let in.
+func (c Crew) config(ctx context.Context, e Endpoint, standIn *agent.StandIn) (cfg agent.Config, err error) {
+	if c.Reach == nil {
+		c.Reach = loopbackOnly
+	}
+	cfg = agent.Config{Service: c.Service, CA: c.CA, State: filepath.Join(standIn.Dir(), ".agent"), Version: "stand-in",
 		Spooler: standIn, Machine: standIn, Reach: c.Reach, Log: c.Log.With("agent", e.Machine)}
 	if c.Invite == nil {
 		cfg.Token, err = c.Token(e.Machine)
@@ -116,9 +128,9 @@ func (c Crew) agent(ctx context.Context, e Endpoint) (*agent.Agent, error) {
 		}
 	}
 	if err != nil {
-		return nil, fmt.Errorf("letting %s in: %w", e.Machine, err)
+		return cfg, fmt.Errorf("letting %s in: %w", e.Machine, err)
 	}
-	return agent.New(cfg)
+	return cfg, nil
 }
 
 // RunCrowd runs an agent for each token, each on a machine in memory with one person's session, until ctx is done. They

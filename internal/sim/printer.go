@@ -24,6 +24,8 @@ import (
 // where it is given a community; it counts pages and remembers jobs.
 type Printer struct {
 	Spec
+	// Follow gives a server's queues as they are now; nil where they are those of its spec.
+	Follow func() []Queue
 	// Printing is called while a job is printed, which takes as long; nil takes no time.
 	Printing func()
 
@@ -161,6 +163,10 @@ func (p *Printer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 
 func (p *Printer) handle(path string, req ipp.Message, body io.Reader) ipp.Message {
 	op := ipp.Op(req.Code)
+	if p.Follow != nil {
+		now := p.Follow()
+		p.Change(func([]Queue) []Queue { return now })
+	}
 	if p.Server && (op == ipp.GetPrinters && path == "/ipp/system" && p.Listing != "spooler" || op == ipp.ListQueues &&
 		p.Listing == "spooler") {
 		return p.list(req)

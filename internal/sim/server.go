@@ -19,7 +19,7 @@ func (p *Printer) queueAt(path string) (Queue, bool) {
 	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if len(p.queues) == 0 && len(p.Queues) == 0 {
+	if len(p.queues) == 0 && len(p.Queues) == 0 && p.Follow == nil {
 		return Queue{Name: name, Can: []string{"two-sided", "a3", "colour"}}, name != "system"
 	}
 	for _, q := range p.queues {
@@ -43,8 +43,10 @@ func (p *Printer) Change(f func(queues []Queue) []Queue) {
 			return o.Name == q.Name && o.Title == q.Title && o.Model == q.Model && o.Device == q.Device &&
 				fmt.Sprint(o.Defaults) == fmt.Sprint(q.Defaults)
 		}
-		if !slices.ContainsFunc(before, same) {
+		if j := slices.IndexFunc(before, same); j < 0 {
 			p.queues[i].changed = p.changed
+		} else {
+			p.queues[i].changed = before[j].changed
 		}
 	}
 }
