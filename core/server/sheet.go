@@ -213,6 +213,18 @@ func (out *Sheet) say(r *Record, at time.Time) string {
 	return fmt.Sprintf("it has %s as wanted", strings.TrimSpace(words.Count(out.Wanted, "queue")))
 }
 
+// OfferingSheet is all that is known of such a machine: the queues that were found there, each somebody else's.
+func OfferingSheet(r Record) Sheet {
+	out := Sheet{Summary: Offering(r), Rows: []Row{}, General: []Point{}, Passed: append([]Passed{}, r.Report.Passed...)}
+	for _, f := range r.Report.Found {
+		x := Row{Name: f.Name, State: RowOther, Devices: []string{}, Points: []Point{}, Waiting: f.Waiting}
+		x.describe(f.Want, f.Closed)
+		x.Driver = cmp.Or(f.Exact, f.Model, f.Driver)
+		out.Rows = append(out.Rows, x)
+	}
+	return out
+}
+
 // Offering describes a machine whose agent would keep a server that the estate does not have.
 func Offering(r Record) Summary {
 	at := r.LastSeen

@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"cirque/core/access"
+	"cirque/core/fault"
 	"cirque/core/server"
 	"cirque/core/words"
 	"cirque/internal/api"
@@ -29,7 +30,7 @@ func enrolCommand(r *root) *cobra.Command {
 
 func enrolTokenCommand(r *root) *cobra.Command {
 	var want api.NewEnrolToken
-	var keeps string
+	var keeps, next string
 	expires := cmdline.Moment{Ahead: true}
 	c := &cobra.Command{Use: "token NAME [--site S] [--uses N]", Short: "Make an enrolment token, and print it with the " +
 		"command for the endpoint", Args: cmdline.Args(0, 1),
@@ -51,7 +52,7 @@ that name, or else by the name itself; NAME may then be left out.`,
 				return usagef("name the token, or the print server with --server")
 			}
 			if keeps != "" {
-				if want.Machine, err = keeperOf(c, client, keeps); err != nil {
+				if want.Machine, next, err = keeperOf(c, client, keeps); err != nil {
 					return err
 				}
 				want.Name = cmp.Or(want.Name, "server "+keeps)
@@ -70,7 +71,7 @@ that name, or else by the name itself; NAME may then be left out.`,
 					words.Count(made.Token.Uses, "machine"), site, r.zone().At(made.Token.ExpiresAt))
 				fmt.Fprintln(w, made.Secret)
 				if keeps != "" {
-					writeKeeping(e, client.URL(), keeps, made.Token.Machine)
+					writeKeeping(e, client.URL(), made.Token.Machine, next)
 					return
 				}
 				fmt.Fprintf(e, "\nOn the endpoint, with the token on standard input:\n\n  cirque-agent enrol --service %s "+
@@ -85,27 +86,33 @@ that name, or else by the name itself; NAME may then be left out.`,
 	return c
 }
 
-// keeperOf names the machine that keeps a server: the estate's word for it, else the name itself.
-func keeperOf(c *cobra.Command, client *apiclient.Client, called string) (string, error) {
-	list, err := apiclient.List[server.Summary](c.Context(), client, keptPath, nil)
-	if err != nil {
-		return "", err
+// keeperOf names the machine that keeps a server, by the estate's word for it, else by the name itself, and says what
+// is to be done in the estate before it is kept.
+func keeperOf(c *cobra.Command, client *apiclient.Client, called string) (machine, next string, err error) {
+	v, err := apiclient.Get[server.Sheet](c.Context(), client, apiclient.Path(keptPath, called), nil)
+	f := fault.As(err)
+	switch {
+	case err == nil && v.Server != "":
+		return v.Machine, "", nil
+	case err == nil || f.Code == "server-unknown":
+		return called, fmt.Sprintf("cirque draft add server %s kept=yes uri=ipp://HOST:631/", called), nil
+	case f.Code == "not-kept":
+		return called, fmt.Sprintf("cirque draft set server %s kept=yes", called), nil
 	}
-	for _, v := range list {
-		if v.Server == called {
-			return v.Machine, nil
-		}
-	}
-	return called, nil
+	return "", "", err
 }
 
 // writeKeeping says what is to be done on a machine that is to keep a server.
-func writeKeeping(w io.Writer, service, called, machine string) {
+func writeKeeping(w io.Writer, service, machine, next string) {
 	fmt.Fprintf(w, "\nOn %s, as root, with the token on standard input:\n\n  cirque-agent enrol --service %s "+
 		"--token-file - "+
 		"--state /var/lib/cirque-agent --machine %s\n  cirque-agent run --serve --spooler unix\n\nQueues that are there are "+
-		"listed, and left. What it is to have it gets as soon as the estate says so:\n\n  cirque draft set server %s "+
-		"kept=yes\n", machine, service, machine, called)
+		"listed, and left. ", machine, service, machine)
+	if next == "" {
+		fmt.Fprintln(w, "What the estate says that it is to have it gets at once.")
+		return
+	}
+	fmt.Fprintf(w, "What it is to have it gets as soon as this is published:\n\n  %s\n", next)
 }
 
 func enrolTokensCommand(r *root) *cobra.Command {

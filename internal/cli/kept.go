@@ -22,9 +22,8 @@ const keptPath = "/api/v1/kept-servers"
 // keptCommand shows the servers that are kept, or one.
 func keptCommand(r *root) *cobra.Command {
 	var all bool
-	c := &cobra.Command{Use: "kept [SERVER]", Short: "The print servers that Cirque makes and holds, or one of " +
-		"them, queue " +
-		"by queue", Args: cmdline.Args(0, 1),
+	c := &cobra.Command{Use: "kept [SERVER]", Short: "The print servers that Cirque makes and holds, or one of them, " +
+		"queue by queue", Args: cmdline.Args(0, 1),
 		Long: `Show how the print servers stand that Cirque keeps (kept: true in the estate): whether each has the
 queues that the estate gives it, what is otherwise, and what failed in the spooler's own words.
 Machines whose agents are ready to keep a server that the estate does not have are listed, too.`,
@@ -52,8 +51,8 @@ Machines whose agents are ready to keep a server that the estate does not have a
 
 func writeKept(r *screen, w io.Writer, list []server.Summary) {
 	if len(list) == 0 {
-		fmt.Fprintln(w, "No print server is kept. To have one kept: cirque draft set server NAME kept=yes, publish, and "+
-			"cirque enrol token --server NAME.")
+		fmt.Fprintln(w, "No print server is kept. To have one kept: cirque draft set server NAME kept=yes, or for a new one "+
+			"cirque draft add server NAME kept=yes uri=ipp://HOST:631/; then publish, and cirque enrol token --server NAME.")
 		return
 	}
 	t := r.table("SERVER", "MACHINE", "STATE", "QUEUES", "OTHERS'", "LAST REPORT", "DETAIL")
@@ -69,6 +68,17 @@ func writeKept(r *screen, w io.Writer, list []server.Summary) {
 		t.add(cmp.Or(v.Server, "(none)"), v.Machine, string(v.State), queues, fmt.Sprint(v.Others), last, v.Says)
 	}
 	t.write(w)
+	for _, v := range list {
+		if v.Server == "" {
+			sayHowToKeep(w, v.Machine)
+		}
+	}
+}
+
+// sayHowToKeep says what makes a machine whose agent is ready a kept server.
+func sayHowToKeep(w io.Writer, machine string) {
+	fmt.Fprintf(w, "To have %s kept: cirque draft add server %s kept=yes uri=ipp://HOST:631/, and publish. What is there: "+
+		"cirque server kept %s\n", machine, machine, machine)
 }
 
 // writeKeptServer shows one, first what is not as wanted.
@@ -77,8 +87,12 @@ func writeKeptServer(r *screen, w io.Writer, v server.Sheet, all bool) {
 	if v.LastSeen != nil {
 		last = fmt.Sprintf("%s, last heard of %s", cmp.Or(v.Version, "an unknown version"), ago(*v.LastSeen, time.Now()))
 	}
-	fmt.Fprintf(w, "%s is kept by the agent on %s (%s), for %s.\n%s: %s.\n", v.Server, v.Machine, last, v.Platform,
-		v.State, v.Says)
+	if v.Server == "" {
+		fmt.Fprintf(w, "The agent on %s (%s) is ready to keep a print server.\n%s: %s.\n", v.Machine, last, v.State, v.Says)
+	} else {
+		fmt.Fprintf(w, "%s is kept by the agent on %s (%s), for %s.\n%s: %s.\n", v.Server, v.Machine, last, v.Platform,
+			v.State, v.Says)
+	}
 	t := r.table("QUEUE", "OF", "STATE", "DRIVER", "WHO MAY PRINT", "JOBS", "DETAIL")
 	hidden, others := 0, 0
 	for _, q := range v.Rows {
@@ -112,7 +126,11 @@ func writeKeptServer(r *screen, w io.Writer, v server.Sheet, all bool) {
 	if hidden > 0 {
 		fmt.Fprintf(w, "As wanted, and not shown: %s; --all shows them.\n", words.Count(hidden, "queue"))
 	}
-	if others > 0 {
+	switch {
+	case v.Server == "":
+		fmt.Fprintf(w, "What is there is left as it is until you take it over.\n")
+		sayHowToKeep(w, v.Machine)
+	case others > 0:
 		fmt.Fprintf(w, "Somebody else made %s there, which is left. To take them into the estate: cirque adopt --server %s "+
 			"--dry-run\n", words.Count(others, "queue"), v.Server)
 	}
@@ -145,9 +163,8 @@ func whyOnServer(r *root) *cobra.Command {
 // takeCommand makes queues that somebody else made Cirque's own.
 func takeCommand(r *root) *cobra.Command {
 	var cancel bool
-	c := &cobra.Command{Use: "take SERVER [QUEUE...]", Short: "Make queues that somebody else made on a kept " +
-		"server Cirque's " +
-		"own", Args: cmdline.Args(1, 1000),
+	c := &cobra.Command{Use: "take SERVER [QUEUE...]", Short: "Make queues that somebody else made on a kept server " +
+		"Cirque's own", Args: cmdline.Args(1, 1000),
 		Long: `Make queues that somebody else made on a kept server Cirque's own, by their names there: they become
 as the estate wants them, and jobs that wait in them stay. Without a name, all that are in the way of
 a queue of the estate. What the estate does not want there is not taken over: adopt it first.`,

@@ -73,18 +73,22 @@ func (s *Room) FoundOn(ctx context.Context) (map[string][]server.Found, error) {
 	return out, nil
 }
 
-// Sheet gives all about one kept server.
+// Sheet gives all about one kept server, or about a machine whose agent is ready to keep one.
 func (s *Room) Sheet(ctx context.Context, p *access.Principal, called string) (server.Sheet, error) {
 	if err := access.Check(p, access.ReadStock); err != nil {
+		return server.Sheet{}, err
+	}
+	records, err := s.store.Keepers(ctx)
+	if err != nil {
 		return server.Sheet{}, err
 	}
 	v := s.present.View()
 	of, err := s.server(v, called)
 	if err != nil {
-		return server.Sheet{}, err
-	}
-	records, err := s.store.Keepers(ctx)
-	if err != nil {
+		r := recordOf(records, called)
+		if r != nil && server.Keeping(v.Document(), called) == nil && fault.Is(err, fault.Unknown) {
+			return server.OfferingSheet(*r), nil
+		}
 		return server.Sheet{}, err
 	}
 	plan := s.plan(v, called)
