@@ -21,6 +21,19 @@ type Found struct {
 	Waiting int    `json:"waiting,omitempty" yaml:"-" doc:"Jobs that wait."`
 }
 
+// SameQueues says whether two looks at a server found the same queues, whatever waits in them.
+func SameQueues(a, b []Found) bool {
+	known := make(map[string]Found, len(a))
+	for _, f := range a {
+		f.Waiting = 0
+		known[f.Name] = f
+	}
+	return len(a) == len(b) && !slices.ContainsFunc(b, func(f Found) bool {
+		f.Waiting = 0
+		return !reflect.DeepEqual(known[f.Name], f)
+	})
+}
+
 // What a step does.
 const (
 	GetDriver = "driver" // fetch a driver

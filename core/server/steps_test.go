@@ -205,3 +205,30 @@ func TestAt(t *testing.T) {
 		t.Errorf("%+v", now)
 	}
 }
+
+func TestSameQueues(t *testing.T) {
+	t.Parallel()
+	found := func(edit func([]server.Found) []server.Found) []server.Found {
+		list := []server.Found{{Now: server.Now{Want: server.Want{Name: "a", Devices: []string{"ipp://a/"}}}, Own: true},
+			{Now: server.Now{Want: server.Want{Name: "b"}}}}
+		return edit(list)
+	}
+	for what, c := range map[string]struct {
+		same bool
+		edit func([]server.Found) []server.Found
+	}{
+		"the same":       {true, func(l []server.Found) []server.Found { return l }},
+		"another order":  {true, func(l []server.Found) []server.Found { return []server.Found{l[1], l[0]} }},
+		"a job waits":    {true, func(l []server.Found) []server.Found { l[0].Waiting = 3; return l }},
+		"one fewer":      {false, func(l []server.Found) []server.Found { return l[:1] }},
+		"another":        {false, func(l []server.Found) []server.Found { l[1].Name = "c"; return l }},
+		"another device": {false, func(l []server.Found) []server.Found { l[0].Devices = []string{"ipp://b/"}; return l }},
+		"taken over":     {false, func(l []server.Found) []server.Found { l[1].Own = true; return l }},
+		"closed":         {false, func(l []server.Found) []server.Found { l[0].Closed = "paused"; return l }},
+	} {
+		plain := found(func(l []server.Found) []server.Found { return l })
+		if got := server.SameQueues(plain, found(c.edit)); got != c.same {
+			t.Errorf("%s: %v", what, got)
+		}
+	}
+}

@@ -40,7 +40,8 @@ type Printer struct {
 	jobs    []Job // newest last
 	state   string
 	queues  []Queue
-	changed int // when a queue's settings changed last, in seconds since it begun
+	acted   map[int]acted // by the number of a job that waits
+	changed int           // when a queue's settings changed last, in seconds since it begun
 }
 
 // A Job is one that a stand-in has taken.
@@ -188,6 +189,8 @@ func (p *Printer) handle(path string, req ipp.Message, body io.Reader) ipp.Messa
 		return p.listJobs(path, req)
 	case op == ipp.GetJobAttributes:
 		return p.oneJob(path, req)
+	case op == ipp.HoldJob || op == ipp.ReleaseJob || op == ipp.CancelJob || op == ipp.MoveJobs:
+		return p.act(path, op, req)
 	case op != ipp.ValidateJob && op != ipp.PrintJob:
 		return req.Respond(ipp.OperationNotSupported, "")
 	case broken != "" && p.Habit != "jams":

@@ -93,7 +93,7 @@ func (p *Printer) attributes(path string, q Queue) []ipp.Attribute {
 			"printer-location", where), ipp.Strs(ipp.Text, "printer-make-and-model", model),
 		ipp.Attr("printer-state", ipp.Int(ipp.Enum, int32(state))), ipp.Strs(ipp.Keyword, "printer-state-reasons", reason),
 		ipp.Attr("printer-is-accepting-jobs", ipp.Bool(broken == "" || p.Habit == "jams")),
-		ipp.Attr("queued-job-count", ipp.Int(ipp.Integer, int32(q.Waiting))), ipp.Attr("printer-up-time",
+		ipp.Attr("queued-job-count", ipp.Int(ipp.Integer, int32(len(p.waiting("/printers/"+q.Name))))), ipp.Attr("printer-up-time",
 			ipp.Int(ipp.Integer, up)),
 		ipp.Attr("printer-impressions-completed", ipp.Int(ipp.Integer, int32(pages))),
 		ipp.Strs(ipp.Keyword, "ipp-versions-supported", "1.1", "2.0"),
@@ -155,12 +155,12 @@ func (p *Printer) remembered(i int) Job {
 		Bytes: int64(30_000 + 7_000*i), At: time.Now().Add(-time.Duration(p.Remembers-i) * 5 * time.Hour)}
 }
 
-// waiting makes up the jobs that wait on a queue.
-func (p *Printer) waiting(path string, q Queue) []Job {
+// madeUp makes up the jobs that wait on a queue, numbered from first on.
+func madeUp(path string, q Queue, first int) []Job {
 	people := []string{"ragna.holm", "jonas.berg", "mira.solvang", "kaja.ravn", "odd.nilsen"}
 	var out []Job
 	for i := range q.Waiting {
-		j := Job{ID: 9000 + i, Name: fmt.Sprintf("Manifest %d", 700+i), Owner: people[(i+len(q.Name))%len(people)],
+		j := Job{ID: first + i, Name: fmt.Sprintf("Manifest %d", first+i-8300), Owner: people[(i+len(q.Name))%len(people)],
 			From: fmt.Sprintf("desk-%d", 112+i%3), Format: "application/pdf", Path: path, State: ipp.JobStateOf("pending"),
 			Bytes: int64(40_000 + 9_000*i), At: time.Now().Add(-time.Duration(q.Waiting-i) * 20 * time.Minute)}
 		if q.Stopped != "" && i == 0 {
@@ -173,7 +173,10 @@ func (p *Printer) waiting(path string, q Queue) []Job {
 
 func (p *Printer) jobAttributes(j Job) []ipp.Attribute {
 	reason := map[int]string{ipp.JobCompleted: "job-completed-successfully", ipp.JobStateOf("pending"): "none"}[j.State]
-	if reason == "" {
+	switch {
+	case j.State == ipp.JobStateOf("pending-held"):
+		reason = "job-hold-until-specified"
+	case reason == "":
 		reason = "printer-stopped"
 	}
 	return []ipp.Attribute{
@@ -194,8 +197,8 @@ func (p *Printer) listJobs(path string, req ipp.Message) ipp.Message {
 	limit := cmp.Or(req.Number(ipp.OperationGroup, "limit"), 1000)
 	m := req.Respond(ipp.OK, "")
 	jobs := p.Jobs()
-	if q, ok := p.queueAt(path); ok && !ended {
-		jobs = append(p.waiting(path, q), jobs...)
+	if !ended {
+		jobs = append(p.waiting(path), jobs...)
 	}
 	for i := len(jobs) - 1; i >= 0 && limit > 0; i-- {
 		if jobs[i].Path == path && (jobs[i].State >= 7) == ended {

@@ -38,11 +38,16 @@ func (c *Client) Act(ctx context.Context, queue string, key *stock.Key, id int, 
 	if err != nil {
 		return fault.New(fault.Invalid, "uri-invalid", "write ipp://HOST/PATH", "%q is no printer's URI", queue)
 	}
-	at := *u
 	if strings.HasPrefix(u.Path, "/printers/") || strings.HasPrefix(u.Path, "/classes/") {
-		at.Path, at.RawPath = "/jobs/", "" // where the common Unix spooler looks after jobs
+		at := *u
+		at.Path, at.RawPath = "/jobs/", "" // where the common Unix spooler looks after jobs, and others nothing
+		answer, err := c.exchange(ctx, at.String(), m, nil, asking{key: key})
+		f := fault.As(err)
+		if err == nil || f.Code != "path-not-found" && ipp.Status(answer.Code) != ipp.NotFound {
+			return err
+		}
 	}
-	_, err = c.exchange(ctx, at.String(), m, nil, asking{key: key})
+	_, err = c.exchange(ctx, queue, m, nil, asking{key: key})
 	return err
 }
 

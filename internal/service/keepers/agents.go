@@ -105,11 +105,15 @@ func (s *Room) Report(ctx context.Context, p *access.Principal, r server.Report)
 	if err := r.Check(); err != nil {
 		return err
 	}
-	err := s.store.SaveKept(ctx, r, func(failing *bool) []event.Event { return reportEvents(p, failing, r) })
+	before, err := s.store.Keeper(ctx, r.Machine)
 	if err != nil {
 		return err
 	}
-	s.stale(r)
+	err = s.store.SaveKept(ctx, r, func(failing *bool) []event.Event { return reportEvents(p, failing, r) })
+	if err != nil {
+		return err
+	}
+	s.stale(before, r)
 	if len(r.Ended) == 0 || r.Server == "" {
 		return nil
 	}

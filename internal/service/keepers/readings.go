@@ -14,14 +14,15 @@ func (s *Room) Workers() []worker.Worker {
 	return []worker.Worker{{Name: "kept-readings", Run: s.readAfter}}
 }
 
-// stale notes that a server was read before its agent made queues on it, or took some away: until it is read again
-// nobody would be led to what is new.
-func (s *Room) stale(r server.Report) {
+// stale notes that a server was read before its agent changed queues on it: until it is read again nobody would be led
+// to what is new, and it would be compared as it was. before is what the agent said last, nil where it said nothing.
+func (s *Room) stale(before *server.Record, r server.Report) {
 	of := server.Keeping(s.present.View().Document(), r.Machine)
 	if of == nil || r.Unread != "" {
 		return
 	}
 	read := s.present.Stock().Server(of.Name).Server
+	otherwise := before != nil && !server.SameQueues(before.Report.Found, r.Found)
 	var names []string
 	for _, f := range r.Found {
 		if !f.Private {
@@ -33,7 +34,7 @@ func (s *Room) stale(r server.Report) {
 		known, whole := read.Names()
 		missing := slices.ContainsFunc(names, func(n string) bool { return !slices.Contains(known, n) })
 		gone := whole && slices.ContainsFunc(r.Found, func(f server.Found) bool { return f.Own }) && len(known) > len(r.Found)
-		if !missing && !gone {
+		if !missing && !gone && !otherwise {
 			return
 		}
 	}

@@ -49,7 +49,8 @@ export function JobActions({ server, of: job, queues }: JobActionsProps) {
       )}
       {act.data && (
         <p role="status" className="w-full">
-          {act.data.says}. {act.data.told && `${act.data.told}.`}
+          Done: {act.data.says}
+          {act.data.told && `; ${act.data.told}`}.
         </p>
       )}
       {act.error && <ProblemNotice title="The job is as it was" error={act.error} />}

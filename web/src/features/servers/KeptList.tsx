@@ -3,16 +3,19 @@ import { Link } from "react-router";
 import { keptServersQuery } from "../../api/kept";
 import { ago } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
+import { useMay } from "../../parts/useMay";
 import { Copy } from "../../ui/Copy";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Table } from "../../ui/Table";
+import { HaveKept } from "./HaveKept";
 import { keptMarks, keptWords } from "./keptModel";
 
 /** The print servers that Cirque makes and holds, and machines whose agents are ready to keep one. */
 export function KeptList() {
   const list = useQuery(keptServersQuery());
   const now = useNow();
+  const mayEdit = useMay("edit a draft");
   if (list.isPending) return <Waiting what="the kept servers" />;
   if (!list.data) return <Failure title="They cannot be shown" problem={list.error} />;
   if (list.data.length === 0)
@@ -39,13 +42,14 @@ export function KeptList() {
                   {s.server}
                 </Link>
               ) : (
-                <Link to="/estate?list=servers">Take {s.machine} into the estate</Link>
+                "none of the estate"
               )}
             </td>
             <td className="px-2 py-1">{s.machine}</td>
             <td className="px-2 py-1">
               <Mark of={keptMarks[s.state]}>{keptWords[s.state]}</Mark>
               {s.state !== "as-wanted" && <p className="text-ink-2">{s.says}.</p>}
+              {!s.server && mayEdit && <HaveKept machine={s.machine} />}
               {s.state === "waiting" && <Command of={`cirque enrol token --server ${s.server}`} />}
             </td>
             <td className="px-2 py-1">{s.server ? `${s.right} of ${s.wanted}` : ""}</td>

@@ -6,8 +6,8 @@ import { api, ask } from "../../api/client";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { ago } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
+import { Exact } from "../../ui/Exact";
 import { Mark } from "../../ui/Mark";
-import { Table } from "../../ui/Table";
 import { JobActions } from "./JobActions";
 
 const jobsQuery = (name: string) =>
@@ -45,41 +45,27 @@ export function WaitingOn({ server, queues }: { server: string; queues: string[]
         </p>
       )}
       {j && j.jobs.length > 0 && (
-        <Table
-          label="Waiting jobs"
-          heads={[
-            "Queue",
-            "Job",
-            "Whose",
-            "State",
-            "Since",
-            "What becomes of it",
-            ...(may ? [""] : []),
-          ]}
-        >
+        <ul aria-label="Waiting jobs">
           {j.jobs.map((x) => (
-            <tr key={`${x.queue}/${x.id}`} className="border-b border-rule align-top">
-              <td className="px-2 py-1">{x.queue}</td>
-              <td className="px-2 py-1">{x.name || x.id}</td>
-              <td className="px-2 py-1">
+            <li key={`${x.queue}/${x.id}`} className="border-b border-rule py-1">
+              <p className="flex flex-wrap items-baseline gap-x-3">
+                <Exact text={x.queue} />
+                <strong className="font-medium">{x.name || `job ${x.id}`}</strong>
+                <span className="font-mono text-[0.93em]">{x.state}</span>
+                {x.at && <span className="ml-auto text-ink-2">{ago(x.at, now)}</span>}
+              </p>
+              <p>
                 {x.person ? (
                   <Link to={`/people/${encodeURIComponent(x.person)}`}>{x.person}</Link>
                 ) : (
                   `${x.owner}, whom nobody here knows`
                 )}
-                {x.from && `, from ${x.from}`}
-              </td>
-              <td className="px-2 py-1">{x.state}</td>
-              <td className="px-2 py-1 whitespace-nowrap">{x.at ? ago(x.at, now) : ""}</td>
-              <td className="px-2 py-1">{x.becomes}</td>
-              {may && (
-                <td className="px-2 py-1">
-                  <JobActions server={server} of={x} queues={queues} />
-                </td>
-              )}
-            </tr>
+                {x.from && `, from ${x.from}`}; {x.becomes}
+              </p>
+              {may && <JobActions server={server} of={x} queues={queues} />}
+            </li>
           ))}
-        </Table>
+        </ul>
       )}
       {j && j.total > j.jobs.length && (
         <p>and {j.total - j.jobs.length} more, which the server counts and does not list.</p>
