@@ -6,7 +6,8 @@ import (
 	"cirque/core/stock"
 )
 
-// Reading adds to a reading of a server what the agent that keeps it knows of its queues: the driver's package, and what
+// Reading adds to a reading of a server what the agent that keeps it knows of its queues: the driver's package, and
+// what
 // is fitted. r is not changed.
 func Reading(r *stock.Server, found []Found) *stock.Server {
 	if r == nil || len(found) == 0 {

@@ -130,7 +130,8 @@ func theirs(q *ippclient.SpoolerQueue) server.Found {
 // found is a queue of the agent's own.
 func (u *UnixServer) found(q *ippclient.SpoolerQueue, m sharedMark) server.Found {
 	f := theirs(q)
-	f.Own, f.Queue, f.Driver, f.Exact, f.Package, f.Units, f.Running = true, m.Queue, m.Driver, m.Exact, m.Package, m.Units,
+	f.Own, f.Queue, f.Driver, f.Exact, f.Package, f.Units, f.Running =
+		true, m.Queue, m.Driver, m.Exact, m.Package, m.Units,
 		m.Running
 	f.Options = nil
 	for _, o := range m.Options {
@@ -194,16 +195,16 @@ func folded(list []string, but string) []string {
 func (u *UnixServer) Lacks(w server.Now) []server.Point {
 	var out []server.Point
 	add := func(kind, fix, format string, args ...any) {
-		out = append(out, server.Point{Kind: kind, Queue: w.Queue, Name: w.Name, Says: fmt.Sprintf(format, args...), Fix: fix})
+		says := fmt.Sprintf(format, args...)
+		out = append(out, server.Point{Kind: kind, Queue: w.Queue, Name: w.Name, Says: says, Fix: fix})
 	}
 	if w.Mismatch == estate.PrintMismatch {
-		add("mismatch", "leave it out: a job waits at the printer until its paper is there", "the spooler cannot print %s on "+
-			"other paper than a job asks for", w.Queue)
+		add("mismatch", "leave it out: a job waits at the printer until its paper is there",
+			"the spooler cannot print %s on other paper than a job asks for", w.Queue)
 	}
 	if w.ColourProfile != "" {
-		add("colour-profile", "choose it in the driver's own options", "the spooler cannot be given the colour "+
-			"profile %s of %s",
-			w.ColourProfile, w.Queue)
+		add("colour-profile", "choose it in the driver's own options",
+			"the spooler cannot be given the colour profile %s of %s", w.ColourProfile, w.Queue)
 	}
 	if list := u.lacks[w.Name]; len(list) > 0 {
 		add("units", "leave them out, or take a driver that knows them", "the driver %q knows nothing of %s, which %s has",

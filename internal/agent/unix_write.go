@@ -14,8 +14,8 @@ import (
 )
 
 func markOf(w server.Now) sharedMark {
-	m := sharedMark{By: server.MarkBy, Queue: w.Queue, Driver: w.Driver, Exact: w.Exact, Package: w.Package, Units: w.Units,
-		Closed: w.Closed != "", Nobody: w.People.Nobody(), Running: w.Running}
+	m := sharedMark{By: server.MarkBy, Queue: w.Queue, Driver: w.Driver, Exact: w.Exact, Package: w.Package,
+		Units: w.Units, Closed: w.Closed != "", Nobody: w.People.Nobody(), Running: w.Running}
 	for o := range w.Options {
 		m.Options = append(m.Options, o)
 	}

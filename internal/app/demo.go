@@ -138,22 +138,7 @@ func StartDemo(ctx context.Context, o Options) (d *Demo, err error) {
 		return nil, err
 	}
 	c.add(dir.Stop)
-	run, stop := context.WithCancel(context.WithoutCancel(ctx))
-	invite := sync.OnceValues(func() (string, error) { return d.invitation(ctx, len(sims.Endpoints)+len(kept)) })
-	var wg sync.WaitGroup
-	wg.Go(func() {
-		crew := sim.Crew{Service: cmp.Or(running.SecureURL, running.URL), Dir: filepath.Join(o.Data, "agents"),
-			Reach: o.table, Invite: invite, Log: o.Log}
-		wg.Go(func() {
-			if err := crew.Keep(run, sims.Keepers, kept); err != nil {
-				o.Log.Error("the demo's agents of print servers do not run", "error", err)
-			}
-		})
-		if err := crew.Run(run, sims.Endpoints); err != nil {
-			o.Log.Error("the demo's agents do not run", "error", err)
-		}
-	})
-	c.add(func() error { stop(); wg.Wait(); return nil })
+	c.add(d.crew(context.WithoutCancel(ctx), o, sims, kept))
 	d.stop = sync.OnceValue(c.run)
 	return d, nil
 }

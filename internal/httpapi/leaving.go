@@ -50,7 +50,8 @@ func leavingRoutes(s *server, a huma.API) {
 	type inside struct {
 		Name string `path:"name" maxLength:"63"`
 	}
-	route(s, a, "GET", "/api/v1/stock/servers/{name}/inside", "server-inside", "The drivers, paper forms and ports of a print "+
+	route(s, a, "GET", "/api/v1/stock/servers/{name}/inside", "server-inside", "The drivers, paper forms and "+
+		"ports of a print "+
 		"server", small, func(ctx context.Context, in *inside) (*out[stock.Inside], error) {
 		v, err := s.svc.Drivers.InsideServer(ctx, principalOf(ctx), in.Name)
 		return &out[stock.Inside]{v}, err
@@ -60,7 +61,8 @@ func leavingRoutes(s *server, a huma.API) {
 		Holes bool   `query:"holes" doc:"Only queues with a hole."`
 		Limit int    `query:"limit" minimum:"1" maximum:"10000" default:"500"`
 	}
-	route(s, a, "GET", "/api/v1/stock/matrix", "server-matrix", "Which queue is on which print server, and with which driver "+
+	route(s, a, "GET", "/api/v1/stock/matrix", "server-matrix", "Which queue is on which print server, and with "+
+		"which driver "+
 		"on which platform, with the holes", small, func(ctx context.Context, in *matrix) (*out[stock.ServerMatrix], error) {
 		v, err := s.svc.Drivers.ServerMatrix(ctx, principalOf(ctx))
 		v.Rows = slices.DeleteFunc(v.Rows, func(r stock.MatrixRow) bool {

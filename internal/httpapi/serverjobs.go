@@ -17,7 +17,8 @@ func serverJobsRoutes(s *server, a huma.API) {
 		Name string `path:"name" maxLength:"63"`
 		Body api.ActOnJob
 	}
-	route(s, a, "POST", "/api/v1/stock/servers/{name}/jobs", "act-on-job", "Hold, release, cancel or move a job that waits "+
+	route(s, a, "POST", "/api/v1/stock/servers/{name}/jobs", "act-on-job", "Hold, release, cancel or move a job "+
+		"that waits "+
 		"on a server; its owner is told", small.by(access.KeepJobs), func(ctx context.Context, in *act) (*out[api.ActedOnJob],
 		error) {
 		b := in.Body

@@ -263,7 +263,8 @@ func (s *Service) act(in Stores, cfg Config) {
 	s.Proofs = proofs.New(proofs.Config{Store: in.Proofs, Present: p, Now: now, Queues: s.Lineups, Fleet: s.Fleet})
 	s.Decommission = decommission.New(decommission.Config{Uses: in.Uses, Present: p, Now: now, Prober: cfg.Prober,
 		Drafts: s.Drafts, Edits: s.Drafts, Fleet: fleet.Leads{Room: s.Fleet}, Rehearsals: s.Lineups, Keys: s.Secrets})
-	s.Keepers = keepers.New(keepers.Config{Store: in.Keepers, Present: p, Now: now, Zone: cfg.Zone, Readings: s.Stock, Uses: s.Decommission,
+	s.Keepers = keepers.New(keepers.Config{Store: in.Keepers, Present: p, Now: now, Zone: cfg.Zone, Readings: s.Stock,
+		Uses:         s.Decommission,
 		Certificates: s.Enrolment})
 	s.Drivers = drivers.New(drivers.Config{Kept: s.Keepers, Store: in.Drivers, Present: p, Now: now, Cases: s.Lineups,
 		Fleet: s.Fleet})

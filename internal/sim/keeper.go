@@ -3,6 +3,7 @@ package sim
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -94,8 +95,9 @@ func (c Crew) Keep(ctx context.Context, keepers []Keeper, opened []*agent.StandI
 		}
 		go func() { done <- a.Run(ctx) }()
 	}
+	var errs []error
 	for range keepers {
-		<-done // ends without error when ctx does
+		errs = append(errs, <-done) // none when ctx ends
 	}
-	return nil
+	return errors.Join(errs...)
 }

@@ -36,7 +36,8 @@ func (s *Room) strandedJobs(f *finder, l stock.Listed, r *stock.Server) {
 		return
 	}
 	one := f.add(estate.AboutServers, "server "+l.Name+" stranded jobs", l.Name, l.Location, time.Time{},
-		"start the queue there, or move the jobs: cirque server job move", "%s on %s, which is out of duty, and nobody takes "+
+		"start the queue there, or move the jobs: cirque server job move", "%s on %s, which is out of duty, and "+
+			"nobody takes "+
 			"them over", words.Count(n, "job waits", "jobs wait"), l.Name)
 	one.Owners = s.ownersOn(l.Name, r, continuity.Up, stays)
 }
