@@ -16,12 +16,16 @@ var keys = map[string]string{"people": "queues.access", "unknown-people": "queue
 // Kept remarks on what of an estate the servers that Cirque keeps cannot be given.
 func Kept(doc *estate.Document, d *directory.Directory) []lineup.Finding {
 	var out []lineup.Finding
+	var planner *server.Planner
 	for i := range doc.Servers {
 		s := &doc.Servers[i]
 		if !s.Kept {
 			continue
 		}
-		for _, p := range server.Wanted(doc, d, s.Name, time.Time{}, nil).Points {
+		if planner == nil {
+			planner = server.NewPlanner(doc, d)
+		}
+		for _, p := range planner.Wanted(s.Name, time.Time{}, nil).Points {
 			severity := warning
 			if p.Kind == "unknown-people" {
 				severity = remark

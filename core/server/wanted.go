@@ -22,20 +22,67 @@ type Plan struct {
 // Wanted works out what a kept server is to have at a time: every queue that is not retired then and has a path through
 // the server, or through a set of which it is a member. A server that is not kept is to have nothing.
 func Wanted(doc *estate.Document, d *directory.Directory, called string, at time.Time, of Zone) Plan {
-	p := planner{index: newIndex(doc), permits: newPermits(d), taken: map[string]string{}}
-	s, ok := doc.Find(estate.Ref{List: "servers", Name: called}).(*estate.Server)
+	return NewPlanner(doc, d).Wanted(called, at, of)
+}
+
+// A Planner works out what one server after another is to have, at a cost of that server's queues alone. It remembers
+// for whom queues are, and is not for several goroutines at once.
+type Planner struct {
+	index
+	permits *permits
+	through map[string][]int          // by server, the queues with a path through it, as places in the document
+	keepers map[string]*estate.Server // by machine, folded and bare
+}
+
+// NewPlanner gives one for an estate as it meets a directory.
+func NewPlanner(doc *estate.Document, d *directory.Directory) *Planner {
+	p := &Planner{index: newIndex(doc), permits: newPermits(d), through: map[string][]int{},
+		keepers: map[string]*estate.Server{}}
+	members := make(map[string][]string, len(doc.ServerSets))
+	for _, s := range doc.ServerSets {
+		members[s.Name] = s.Members
+	}
+	for i, q := range doc.Queues {
+		note := func(server string) {
+			if list := p.through[server]; len(list) == 0 || list[len(list)-1] != i {
+				p.through[server] = append(list, i)
+			}
+		}
+		for _, path := range q.Paths {
+			if path.Server != "" {
+				note(path.Server)
+			}
+			for _, m := range members[path.Set] {
+				note(m)
+			}
+		}
+	}
+	for i := range doc.Servers {
+		s := &doc.Servers[i]
+		m := keeperOf(s)
+		if s.Kept && (p.keepers[m] == nil || s.Name < p.keepers[m].Name) {
+			p.keepers[m] = s
+		}
+	}
+	return p
+}
+
+// Wanted is as the function of that name, in the planner's estate.
+func (from *Planner) Wanted(called string, at time.Time, of Zone) Plan {
+	p := planning{Planner: from, taken: map[string]string{}}
+	s, ok := from.doc.Find(estate.Ref{List: "servers", Name: called}).(*estate.Server)
 	if !ok || !s.Kept {
 		return p.Plan
 	}
 	p.server = s
 	sets := p.setsOf(s.Name)
-	if other := Keeping(doc, s.KeptBy()); other != nil && other.Name != s.Name {
+	if other := from.keepers[keeperOf(s)]; other.Name != s.Name {
 		p.point(Point{Kind: "keeper", Says: fmt.Sprintf("%s keeps %s, and one machine keeps one server: %s is kept by "+
 			"nobody", s.KeptBy(), other.Name, s.Name), Fix: "name another machine, or leave out kept"})
 		return p.Plan
 	}
-	for i := range doc.Queues {
-		q := &doc.Queues[i]
+	for _, i := range from.through[s.Name] {
+		q := &from.doc.Queues[i]
 		if q.Retired || p.timesOf(q).Over(at, of) {
 			continue
 		}
@@ -48,13 +95,15 @@ func Wanted(doc *estate.Document, d *directory.Directory, called string, at time
 	return p.Plan
 }
 
+// keeperOf is the machine that keeps a server, as it is compared.
+func keeperOf(s *estate.Server) string { return name.BareMachine(name.Fold(s.KeptBy())) }
+
 // Keeping gives the server that a machine keeps: of several the first by name; nil for none.
 func Keeping(doc *estate.Document, machine string) *estate.Server {
 	var out *estate.Server
 	for i := range doc.Servers {
 		s := &doc.Servers[i]
-		if s.Kept && name.BareMachine(name.Fold(s.KeptBy())) == name.BareMachine(name.Fold(machine)) &&
-			(out == nil || s.Name < out.Name) {
+		if s.Kept && keeperOf(s) == name.BareMachine(name.Fold(machine)) && (out == nil || s.Name < out.Name) {
 			out = s
 		}
 	}
@@ -122,19 +171,19 @@ func (x index) timesOf(q *estate.Queue) Times {
 	return t
 }
 
-type planner struct {
+// A planning is under way for one server.
+type planning struct {
 	Plan
-	index
+	*Planner
 
-	server  *estate.Server
-	permits *permits
-	taken   map[string]string // names on the server, folded, with the queue that has each
+	server *estate.Server
+	taken  map[string]string // names on the server, folded, with the queue that has each
 }
 
-func (p *planner) point(x Point) { p.Points = append(p.Points, x) }
+func (p *planning) point(x Point) { p.Points = append(p.Points, x) }
 
 // queue adds one under a name.
-func (p *planner) queue(q *estate.Queue, there string) {
+func (p *planning) queue(q *estate.Queue, there string) {
 	point := func(kind, fix, format string, args ...any) {
 		p.point(Point{Kind: kind, Queue: q.Name, Name: there, Says: fmt.Sprintf(format, args...), Fix: fix})
 	}
@@ -175,7 +224,7 @@ func (p *planner) queue(q *estate.Queue, there string) {
 }
 
 // leads it to its devices.
-func (p *planner) leads(q *estate.Queue, w *Want, point func(kind, fix, format string, args ...any)) {
+func (p *planning) leads(q *estate.Queue, w *Want, point func(kind, fix, format string, args ...any)) {
 	for _, called := range q.Devices {
 		d := p.devices[called]
 		switch {
@@ -200,7 +249,7 @@ func (p *planner) leads(q *estate.Queue, w *Want, point func(kind, fix, format s
 }
 
 // driver chooses its driver by the server's platform.
-func (p *planner) driver(q *estate.Queue, w *Want, point func(kind, fix, format string, args ...any)) {
+func (p *planning) driver(q *estate.Queue, w *Want, point func(kind, fix, format string, args ...any)) {
 	if q.OnServers != nil && q.OnServers.Render == estate.RenderClient {
 		return
 	}
@@ -227,7 +276,7 @@ func (p *planner) driver(q *estate.Queue, w *Want, point func(kind, fix, format 
 }
 
 // running is how the server is to run it.
-func (p *planner) running(q *estate.Queue, w *Want) {
+func (p *planning) running(q *estate.Queue, w *Want) {
 	o := q.OnServers
 	if o == nil {
 		return

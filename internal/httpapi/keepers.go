@@ -100,8 +100,8 @@ func (s *server) kept(a huma.API) {
 		Name string `path:"name" maxLength:"63"`
 		Body api.TakeQueues
 	}
-	route(s, a, "POST", base+"/{name}/takes", "take-queues", "Have queues that somebody else made on a kept server become "+
-		"Cirque's own", small, func(ctx context.Context, in *take) (*out[api.TakenQueues], error) {
+	route(s, a, "POST", base+"/{name}/takes", "take-queues", "Have queues that somebody else made on a kept server "+
+		"become Cirque's own", small, func(ctx context.Context, in *take) (*out[api.TakenQueues], error) {
 		list, err := s.svc.Keepers.Take(ctx, principalOf(ctx), in.Name, in.Body.Queues)
 		return &out[api.TakenQueues]{api.TakenQueues{Queues: list}}, err
 	})

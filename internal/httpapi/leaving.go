@@ -23,8 +23,8 @@ func leavingRoutes(s *server, a huma.API) {
 		Named
 		Body api.EndServer
 	}
-	route(s, a, "POST", "/api/v1/draft/end-server", "end-server", "Take the paths through a server out of the queues that "+
-		"nothing leads there by, and through which nobody has printed for a while", small.by(access.EditDraft),
+	route(s, a, "POST", "/api/v1/draft/end-server", "end-server", "Take the paths through a server out of the queues "+
+		"that nothing leads there by, and through which nobody has printed for a while", small.by(access.EditDraft),
 		func(ctx context.Context, in *end) (*out[api.MovedQueues], error) {
 			b := in.Body
 			list, d, err := s.svc.Decommission.EndServer(ctx, principalOf(ctx), in.Name, b.Server,

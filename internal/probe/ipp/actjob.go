@@ -81,10 +81,10 @@ func (s *Spooler) Priority(ctx context.Context, queue string, id, priority int) 
 }
 
 // job asks for something about a job as whoever administers the spooler.
-func (s *Spooler) job(ctx context.Context, op ipp.Op, queue string, id int, more ipp.Group, ops ...ipp.Attribute) error {
-	m := ipp.NewRequest(op, s.ipp.id.Add(1), s.queueURI(queue), append([]ipp.Attribute{ipp.Attr("job-id",
-		ipp.Int(ipp.Integer,
-			int32(id)))}, ops...)...)
+func (s *Spooler) job(ctx context.Context, op ipp.Op, queue string, id int, more ipp.Group,
+	ops ...ipp.Attribute) error {
+	which := ipp.Attr("job-id", ipp.Int(ipp.Integer, int32(id)))
+	m := ipp.NewRequest(op, s.ipp.id.Add(1), s.queueURI(queue), append([]ipp.Attribute{which}, ops...)...)
 	if u := s.ipp.peer; u != "" {
 		m.Groups[0].Attributes = append(m.Groups[0].Attributes, ipp.Attr("requesting-user-name", ipp.Str(ipp.Name, u)))
 	}

@@ -8,11 +8,11 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/directory"
 	"cirque/core/driver"
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
-	"cirque/core/lineup"
 	"cirque/core/server"
 	"cirque/core/stock"
 	"cirque/internal/service/present"
@@ -59,15 +59,17 @@ type Room struct {
 
 	reread chan string // servers to be read
 
-	mu    sync.Mutex
-	plans map[string]planned // by server. Guarded by mu.
+	mu      sync.Mutex
+	planner *server.Planner // of doc and dir. Guarded by mu, as are the rest.
+	doc     *estate.Document
+	dir     *directory.Directory
+	plans   map[string]planned // by server
 }
 
-// planned is what a server is to have in one world.
+// planned is what a server is to have.
 type planned struct {
-	world *lineup.World
-	plan  server.Plan
-	at    time.Time
+	plan server.Plan
+	at   time.Time
 }
 
 // New furnishes the room.
@@ -79,21 +81,23 @@ func New(cfg Config) *Room {
 // planFresh is for how long a plan holds in one world: queues end by date.
 const planFresh = time.Minute
 
-// plan works out what a server is to have in a view, once for each world.
+// plan works out what a server is to have in a view, once for each estate and directory.
 func (s *Room) plan(v *present.View, called string) server.Plan {
-	now := s.cfg.Now()
+	now, doc, dir := s.cfg.Now(), v.Document(), v.World.Directory
 	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.doc != doc || s.dir != dir {
+		if !v.Current() { // the next asks of another already
+			return server.Wanted(doc, dir, called, now, s.cfg.Zone)
+		}
+		s.planner, s.doc, s.dir, s.plans = server.NewPlanner(doc, dir), doc, dir, map[string]planned{}
+	}
 	had, ok := s.plans[called]
-	s.mu.Unlock()
-	if ok && had.world == v.World && now.Sub(had.at) < planFresh && !now.Before(had.at) {
+	if ok && now.Sub(had.at) < planFresh && !now.Before(had.at) {
 		return had.plan
 	}
-	p := server.Wanted(v.Document(), v.World.Directory, called, now, s.cfg.Zone)
-	if v.Current() {
-		s.mu.Lock()
-		s.plans[called] = planned{v.World, p, now}
-		s.mu.Unlock()
-	}
+	p := s.planner.Wanted(called, now, s.cfg.Zone)
+	s.plans[called] = planned{p, now}
 	return p
 }
 
