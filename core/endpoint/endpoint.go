@@ -9,6 +9,7 @@ import (
 	"slices"
 	"time"
 
+	"cirque/core/estate"
 	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/name"
@@ -30,6 +31,7 @@ type Want struct {
 	Exact   string         `json:"exact,omitempty" yaml:"exact,omitempty"`
 	Options map[string]any `json:"options,omitempty" yaml:"options,omitempty"`
 	Place   string         `json:"place,omitempty" yaml:"place,omitempty" doc:"Where it is, in words, where the spooler shows that."`
+	Units   *estate.Units  `json:"units,omitempty" yaml:"units,omitempty" doc:"What is fitted to its printer, for its driver; absent where nobody said."`
 	Restore bool           `json:"restore" yaml:"-" doc:"Comes back when somebody removes it."`
 	Closed  string         `json:"closed,omitempty" yaml:"closed,omitempty" maxLength:"512" doc:"Why it takes no jobs at present, in a sentence for whoever prints; empty where it takes them."`
 }
@@ -247,6 +249,8 @@ func Differs(w, i Want) (what, wanted, found string) {
 		return "title", w.Title, i.Title
 	case w.Place != "" && w.Place != i.Place:
 		return "place", w.Place, i.Place
+	case w.Units != nil && w.Units.InWords() != i.Units.InWords():
+		return "units", w.Units.InWords(), i.Units.InWords()
 	case len(w.Options) != len(i.Options):
 		return "options", fmt.Sprint(w.Options), fmt.Sprint(i.Options)
 	}

@@ -3,6 +3,7 @@ package estate
 import (
 	"cmp"
 	"slices"
+	"strings"
 
 	"cirque/core/document"
 	"cirque/core/span"
@@ -33,6 +34,24 @@ type Units struct {
 // Some says whether anything is said.
 func (u *Units) Some() bool {
 	return u != nil && (len(u.Trays) > 0 || u.TwoSided != nil || len(u.Finishings) > 0)
+}
+
+// InWords says what is fitted; "" where nothing is said.
+func (u *Units) InWords() string {
+	if !u.Some() {
+		return ""
+	}
+	var out []string
+	if len(u.Trays) > 0 {
+		out = append(out, "trays "+strings.Join(u.Trays, ", "))
+	}
+	if u.TwoSided != nil {
+		out = append(out, map[bool]string{true: "two-sided", false: "one-sided"}[*u.TwoSided])
+	}
+	if len(u.Finishings) > 0 {
+		out = append(out, "finishings "+strings.Join(u.Finishings, ", "))
+	}
+	return strings.Join(out, "; ")
 }
 
 // Where a job is made into what the printer understands.

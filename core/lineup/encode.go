@@ -8,7 +8,8 @@ import (
 )
 
 // AppendJSON appends the lineup as JSON, as encoding/json would mean it, without reflection. Where sum is not nil, all
-// of it but the revision and the time goes into it: what a reader acts upon.
+// of it but the revision and the time goes into it, and what else of its queues an endpoint asks about: what a reader
+// acts upon.
 func (l *Lineup) AppendJSON(b []byte, sum hash.Hash) []byte {
 	from := len(b)
 	said := func() {
@@ -48,6 +49,9 @@ func (l *Lineup) AppendJSON(b []byte, sum hash.Hash) []byte {
 			b = append(b, ',')
 		}
 		b = l.Entries[i].appendJSON(b)
+		if w := l.Entries[i].wire; sum != nil && w != nil && w.besides != "" {
+			_, _ = sum.Write([]byte(w.besides))
+		}
 	}
 	b = append(b, `],"left_out":[`...)
 	for i := range l.LeftOut {
@@ -68,7 +72,10 @@ func (l *Lineup) AppendJSON(b []byte, sum hash.Hash) []byte {
 }
 
 // wire is what the estate alone makes of an entry, ready to be copied.
-type wire struct{ head, path, options []byte }
+type wire struct {
+	head, path, options []byte
+	besides             string // what else of the queue an endpoint shows or sets: what is fitted, and where it is
+}
 
 func wireHead(queue string, title *string) []byte {
 	b := quote([]byte(`{"queue":`), queue)
@@ -91,7 +98,7 @@ func wireOptions(options map[string]any) []byte {
 func (e *Entry) appendJSON(b []byte) []byte {
 	w := e.wire
 	if w == nil {
-		w = &wire{wireHead(e.Queue, e.Title), wirePath(e.Path), wireOptions(e.Options)}
+		w = &wire{wireHead(e.Queue, e.Title), wirePath(e.Path), wireOptions(e.Options), ""}
 	}
 	b = append(b, w.head...)
 	b = append(b, `,"effect":"`...)

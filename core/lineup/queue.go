@@ -159,9 +159,9 @@ func (c *compiler) queue(q *estate.Queue) queue {
 	if entry.options == nil {
 		entry.options = map[string]any{}
 	}
-	head, options := wireHead(entry.queue, entry.title), wireOptions(entry.options)
+	made := wire{wireHead(entry.queue, entry.title), nil, wireOptions(entry.options), q.Units.InWords() + q.Location}
 	for _, p := range q.Paths {
-		c.way(p, &out, entry, head, options)
+		c.way(p, &out, entry, made)
 	}
 	for key, d := range q.Drivers {
 		out.drivers = append(out.drivers, choice{key, c.drivers[d]})
@@ -184,12 +184,14 @@ func (c *compiler) queue(q *estate.Queue) queue {
 }
 
 // way adds a path to a queue, with an entry for everywhere that it may lead.
-func (c *compiler) way(p estate.Path, q *queue, entry ready, head, options []byte) {
+func (c *compiler) way(p estate.Path, q *queue, entry ready, made wire) {
 	w := fullWay{Way: path.Of(p, q.Name, c.book)}
 	short := way{at: c.cond(p.At), sessions: sessionBits(p.Sessions), first: int32(len(q.entries)), through: none}
 	to := func(t Taken) {
 		entry.path = t
-		entry.wire = &wire{head, wirePath(t), options}
+		w := made
+		w.path = wirePath(t)
+		entry.wire = &w
 		q.entries = append(q.entries, entry)
 	}
 	switch t := (Taken{Through: w.Through, URI: w.URI}); w.Through {

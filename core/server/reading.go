@@ -21,7 +21,7 @@ func Reading(r *stock.Server, found []Found) *stock.Server {
 	}
 	for _, f := range found {
 		if i, ok := at[f.Name]; ok && f.Own {
-			out.Queues[i].Package, out.Queues[i].Units = f.Package, UnitsIn(f.Units)
+			out.Queues[i].Package, out.Queues[i].Units = f.Package, f.Units.InWords()
 		}
 	}
 	return &out

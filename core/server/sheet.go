@@ -180,7 +180,7 @@ func (out *Sheet) fail(list []Failure, wants []Now, row func(string) *Row) {
 
 // describe takes over how a queue is, or is wanted.
 func (x *Row) describe(w Want, closed string) {
-	x.Closed, x.People, x.Place, x.Comment, x.Units = closed, w.People.String(), w.Place, w.Comment, UnitsIn(w.Units)
+	x.Closed, x.People, x.Place, x.Comment, x.Units = closed, w.People.String(), w.Place, w.Comment, w.Units.InWords()
 	x.Driver = cmp.Or(w.Exact, w.Driver, "as-is")
 	if w.Devices != nil {
 		x.Devices = w.Devices

@@ -132,7 +132,7 @@ func Differs(w Now, f Found) (what, wanted, found string) {
 	case !w.People.Equal(f.People):
 		return "people", fmt.Sprintf("%d names", len(w.People.Names)), fmt.Sprintf("%d others", len(f.People.Names))
 	case !reflect.DeepEqual(w.Units, f.Units):
-		return "units", UnitsIn(w.Units), UnitsIn(f.Units)
+		return "units", w.Units.InWords(), f.Units.InWords()
 	case f.Private:
 		return "shared", "yes", "no"
 	case f.Halted:

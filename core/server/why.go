@@ -90,7 +90,7 @@ func (w Want) how(platform string, at time.Time, of Zone) []string {
 	if says := w.Refuses(at, of); says != "" {
 		out = append(out, "taking no jobs just now, since "+says)
 	}
-	if units := UnitsIn(w.Units); units != "" {
+	if units := w.Units.InWords(); units != "" {
 		out = append(out, "fitted with "+units)
 	}
 	return out

@@ -69,15 +69,16 @@ type Agent struct {
 
 // kept is what survives a restart.
 type kept struct {
-	Contexts []lineup.Query    `json:"contexts"`
-	Tag      string            `json:"tag"`
-	Lineups  []lineup.Lineup   `json:"lineups"`
-	Memory   endpoint.Memory   `json:"memory"`
-	Who      endpoint.Who      `json:"who"`
-	Asked    []string          `json:"asked"`            // the names to which it is the answer
-	Places   map[string]string `json:"places,omitempty"` // where queues are, in words
-	Placed   []string          `json:"placed,omitempty"` // the queues that were asked about, in PlacedAt, a revision
-	PlacedAt int               `json:"placed_at,omitempty"`
+	Contexts []lineup.Query              `json:"contexts"`
+	Tag      string                      `json:"tag"`
+	Lineups  []lineup.Lineup             `json:"lineups"`
+	Memory   endpoint.Memory             `json:"memory"`
+	Who      endpoint.Who                `json:"who"`
+	Asked    []string                    `json:"asked"`            // the names to which it is the answer
+	Places   map[string]string           `json:"places,omitempty"` // where queues are, in words
+	Units    map[string]agentproto.Units `json:"units"`            // what is fitted; nil until the service told
+	Placed   []string                    `json:"placed,omitempty"` // the queues that were asked about, in PlacedAt, a revision
+	PlacedAt int                         `json:"placed_at,omitempty"`
 	// Closed are the queues that take no jobs, as the service said of those in Shut.
 	Closed map[string]agentproto.Closed `json:"closed,omitempty"`
 	Shut   []string                     `json:"shut,omitempty"`

@@ -76,6 +76,10 @@ func (a *Agent) plan() endpoint.Plan {
 	for i := range p.Wants {
 		w := &p.Wants[i]
 		w.Place = a.kept.Places[w.Queue]
+		if a.kept.Units != nil && w.Exact != "" {
+			fitted := estate.Units(a.kept.Units[w.Queue])
+			w.Units = &fitted
+		}
 		if w.Closed == "" {
 			continue
 		}
@@ -118,7 +122,10 @@ func (a *Agent) places(ctx context.Context) {
 		return
 	}
 	a.kept.Places, a.kept.Placed, a.kept.PlacedAt = out.Places, queues, a.kept.Lineups[0].Revision
-	a.kept.Closed, a.kept.Shut = out.Closed, shut
+	a.kept.Closed, a.kept.Shut, a.kept.Units = out.Closed, shut, out.Units
+	if a.kept.Units == nil {
+		a.kept.Units = map[string]agentproto.Units{} // so says a service, too, that knows nothing of them
+	}
 }
 
 // peopleOf names the people of contexts.

@@ -15,7 +15,9 @@ import (
 	"strconv"
 	"strings"
 
+	"cirque/core/driver"
 	"cirque/core/endpoint"
+	"cirque/core/estate"
 	"cirque/core/name"
 	ippclient "cirque/internal/probe/ipp"
 )
@@ -87,6 +89,7 @@ type unixMark struct {
 	Exact   string         `json:"exact,omitempty"`
 	Sum     string         `json:"sum,omitempty"` // of the driver's description
 	Options map[string]any `json:"options,omitempty"`
+	Units   *estate.Units  `json:"units,omitempty"`
 	Closed  bool           `json:"closed,omitempty"` // it was made to take no jobs
 	// Shown is what the spooler shows of an option right after it was set, where that is another value: of some it shows
 	// what the driver's description says, and gives jobs what was set all the same.
@@ -140,6 +143,7 @@ func (u *Unix) List(ctx context.Context, people []string) ([]endpoint.Installed,
 			Exact: q.Model, Options: q.Options}, Halted: q.State == stoppedState || !q.Accepting}
 		if m, own := readMark(q.Mark); own && unixName(m.Queue, m.User) == q.Name {
 			i.Own, i.Queue, i.User, i.Driver, i.Exact, i.Options = true, m.Queue, m.User, m.Driver, m.Exact, nil
+			i.Units = m.Units
 			if m.Closed && !q.Accepting {
 				i.Closed, i.Halted = cmp.Or(q.Message, "closed"), q.State == stoppedState
 			}
@@ -228,6 +232,10 @@ func (u *Unix) set(ctx context.Context, w endpoint.Want, queues []ippclient.Spoo
 		var err error
 		if ppd, err = u.drivers(ctx, w.Exact); err != nil {
 			return err
+		}
+		if w.Units.Some() {
+			ppd, _ = driver.Fit(ppd, w.Units)
+			m.Units = w.Units
 		}
 		m.Sum = sumOf(ppd)
 	}

@@ -22,6 +22,14 @@ type PlacesRequest struct {
 type Places struct {
 	Places map[string]string `json:"places"`
 	Closed map[string]Closed `json:"closed,omitempty" doc:"Those of the queues that take no jobs at present."`
+	Units  map[string]Units  `json:"units,omitempty" doc:"What is fitted to their printers, for their drivers."`
+}
+
+// Units are what is fitted to a queue's printer.
+type Units struct {
+	Trays      []string `json:"trays,omitempty"`
+	TwoSided   *bool    `json:"two-sided,omitempty"`
+	Finishings []string `json:"finishings,omitempty"`
 }
 
 // A Closed says why a queue takes no jobs, and until when, so that an agent that hears nothing more opens it in time.

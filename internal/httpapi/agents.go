@@ -206,10 +206,13 @@ func shipmentsRoutes(s *server, a huma.API) {
 	})
 	answers[agentproto.Driver](a, agentproto.DriverPath)
 	type places struct{ Body agentproto.PlacesRequest }
-	route(s, a, "POST", agentproto.PlacesPath, "ask-places", "Where queues are, in words, for the endpoint that "+
-		"installs them", small, func(ctx context.Context, in *places) (*out[agentproto.Places], error) {
+	route(s, a, "POST", agentproto.PlacesPath, "ask-places", "Where queues are, in words, and what is fitted "+
+		"to their printers, for the endpoint that installs them", small, func(ctx context.Context, in *places) (*out[agentproto.Places], error) {
 		p, err := s.svc.Drivers.Places(ctx, principalOf(ctx), in.Body.Queues)
-		o := agentproto.Places{Places: p}
+		o := agentproto.Places{Places: p, Units: map[string]agentproto.Units{}}
+		for q, u := range s.svc.Drivers.Fitted(in.Body.Queues) {
+			o.Units[q] = agentproto.Units(u)
+		}
 		for _, q := range in.Body.Queues {
 			if says, until := s.svc.Drivers.Closed(q); err == nil && says != "" {
 				if o.Closed == nil {

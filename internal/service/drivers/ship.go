@@ -69,6 +69,18 @@ func (s *Room) Closed(queue string) (says string, until *time.Time) {
 	return s.present.View().World.Refuses(queue, s.now())
 }
 
+// Fitted says what is fitted to the printers of queues, where the estate says so.
+func (s *Room) Fitted(queues []string) map[string]estate.Units {
+	doc := s.present.View().Document()
+	out := map[string]estate.Units{}
+	for _, n := range queues {
+		if q, ok := doc.Find(estate.Ref{List: "queues", Name: n}).(*estate.Queue); ok && q.Units.Some() {
+			out[n] = *q.Units
+		}
+	}
+	return out
+}
+
 // Places says in words where queues are, the inmost place first.
 func (s *Room) Places(_ context.Context, p *access.Principal, queues []string) (map[string]string, error) {
 	if err := access.Check(p, access.Report); err != nil {

@@ -1397,7 +1397,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Where queues are, in words, for the endpoint that installs them */
+        /** Where queues are, in words, and what is fitted to their printers, for the endpoint that installs them */
         post: operations["ask-places"];
         delete?: never;
         options?: never;
@@ -5616,6 +5616,8 @@ export interface components {
             /** @description Comes back when somebody removes it. */
             restore: boolean;
             title?: string;
+            /** @description What is fitted to its printer, for its driver; absent where nobody said. */
+            units?: components["schemas"]["EstateUnits"];
             uri: string;
             /** @description Whose it is; empty for everybody on the machine. */
             user?: string;
@@ -8166,6 +8168,10 @@ export interface components {
             places: {
                 [key: string]: string;
             };
+            /** @description What is fitted to their printers, for their drivers. */
+            units?: {
+                [key: string]: components["schemas"]["Units"];
+            };
         };
         PlacesRequest: {
             queues: string[];
@@ -9772,6 +9778,11 @@ export interface components {
             kept: boolean;
             sample: components["schemas"]["FoundOne"][];
             source: components["schemas"]["DirectorySource"];
+        };
+        Units: {
+            finishings?: string[];
+            trays?: string[];
+            "two-sided"?: boolean;
         };
         UnmatchedName: {
             machines: string[];
