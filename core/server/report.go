@@ -75,15 +75,15 @@ const (
 	Waiting  State = "waiting"   // its agent has never been heard of
 )
 
-// silentAfter is how many intervals of reporting may be missed before a server counts as silent.
-const silentAfter = 3
+// SilentAfter is how many intervals of reporting may be missed before a server counts as silent.
+const SilentAfter = 3
 
 // StateOf judges a kept server whose agent is to report so often; nil is one that never did.
 func StateOf(r *Record, drift []Difference, now time.Time, every time.Duration) State {
 	switch {
 	case r == nil:
 		return Waiting
-	case now.Sub(r.LastSeen) > silentAfter*every:
+	case now.Sub(r.LastSeen) > SilentAfter*every:
 		return Silent
 	case len(r.Report.Failures) > 0 || r.Report.Unread != "":
 		return Failing

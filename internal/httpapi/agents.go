@@ -207,7 +207,8 @@ func shipmentsRoutes(s *server, a huma.API) {
 	answers[agentproto.Driver](a, agentproto.DriverPath)
 	type places struct{ Body agentproto.PlacesRequest }
 	route(s, a, "POST", agentproto.PlacesPath, "ask-places", "Where queues are, in words, and what is fitted "+
-		"to their printers, for the endpoint that installs them", small, func(ctx context.Context, in *places) (*out[agentproto.Places], error) {
+		"to their printers, for the endpoint that installs them", small, func(ctx context.Context,
+		in *places) (*out[agentproto.Places], error) {
 		p, err := s.svc.Drivers.Places(ctx, principalOf(ctx), in.Body.Queues)
 		o := agentproto.Places{Places: p, Units: map[string]agentproto.Units{}}
 		for q, u := range s.svc.Drivers.Fitted(in.Body.Queues) {

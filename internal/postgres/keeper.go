@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -22,6 +23,17 @@ func scanKeeper(row pgx.CollectableRow) (r server.Record, err error) {
 // Keepers gives what all agents that keep print servers said last, by machine.
 func (s KeeperTable) Keepers(ctx context.Context) ([]server.Record, error) {
 	rows, err := s.pool.Query(ctx, "SELECT "+keeperColumns+" FROM keeper ORDER BY folded")
+	if err != nil {
+		return nil, translate(err)
+	}
+	out, err := pgx.CollectRows(rows, scanKeeper)
+	return out, translate(err)
+}
+
+// KeepersInTrouble gives those whose steps failed, and those that said nothing since a moment.
+func (s KeeperTable) KeepersInTrouble(ctx context.Context, since time.Time) ([]server.Record, error) {
+	rows, err := s.pool.Query(ctx, "SELECT "+keeperColumns+" FROM keeper WHERE failing OR last_seen < $1 ORDER BY folded",
+		since)
 	if err != nil {
 		return nil, translate(err)
 	}

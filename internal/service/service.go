@@ -264,8 +264,7 @@ func (s *Service) act(in Stores, cfg Config) {
 	s.Decommission = decommission.New(decommission.Config{Uses: in.Uses, Present: p, Now: now, Prober: cfg.Prober,
 		Drafts: s.Drafts, Edits: s.Drafts, Fleet: fleet.Leads{Room: s.Fleet}, Rehearsals: s.Lineups, Keys: s.Secrets})
 	s.Keepers = keepers.New(keepers.Config{Store: in.Keepers, Present: p, Now: now, Zone: cfg.Zone, Readings: s.Stock,
-		Uses:         s.Decommission,
-		Certificates: s.Enrolment})
+		Uses: s.Decommission, Certificates: s.Enrolment})
 	s.Drivers = drivers.New(drivers.Config{Kept: s.Keepers, Store: in.Drivers, Present: p, Now: now, Cases: s.Lineups,
 		Fleet: s.Fleet})
 	s.Places = places.New(places.Config{Store: in.Places, Present: p, Log: log, Now: now, Ways: cfg.Places,
@@ -276,8 +275,8 @@ func (s *Service) act(in Stores, cfg Config) {
 		Health: cfg.Health})
 
 	s.Alerts = alerts.New(alerts.Config{Store: in.Alerts, Drafts: in.FailedDrafts, Present: p, Log: log, Now: now,
-		Sender: cfg.Sender,
-		Keys:   s.Secrets, KeyNotes: s.Secrets, Signs: s.Secrets, Fleet: s.Fleet, NoticesEvery: cfg.NoticesEvery})
+		Sender: cfg.Sender, Kept: s.Keepers,
+		Keys: s.Secrets, KeyNotes: s.Secrets, Signs: s.Secrets, Fleet: s.Fleet, NoticesEvery: cfg.NoticesEvery})
 	s.Jobs = jobs.New(jobs.Config{Store: in.Jobs, Present: p, Log: log, Now: now, Printer: cfg.Printer,
 		Prober: cfg.Prober, Reasons: s.Lineups, Keys: s.Secrets, Readings: s.Stock, Raster: cfg.Raster,
 		Seats: fleet.Seats{Room: s.Fleet}, Keepers: s.Keepers, Tell: s.Alerts})

@@ -92,6 +92,9 @@ func (s *Room) faults(ctx context.Context) ([]aFault, error) {
 	}
 	var f finder
 	s.serverFaults(&f, health)
+	if err := s.keptFaults(ctx, &f); err != nil {
+		return nil, err
+	}
 	s.deviceFaults(&f, health)
 	s.setFaults(&f)
 	if err := s.directoryFaults(ctx, &f); err != nil {

@@ -17,6 +17,7 @@ import (
 	"cirque/core/fleet"
 	"cirque/core/notice"
 	"cirque/core/page"
+	"cirque/core/server"
 	"cirque/core/stock"
 	"cirque/internal/service/present"
 	"cirque/internal/service/worker"
@@ -62,6 +63,10 @@ type Config struct {
 	Fleet interface {
 		Leading(ctx context.Context) (map[string][2]int, error)
 		Troubled(ctx context.Context) (failing, silent []*fleet.Judgement, all int, err error)
+	}
+	// Kept tells which servers that Cirque keeps fail, or have silent agents; nil where none is kept.
+	Kept interface {
+		Troubled(ctx context.Context) ([]server.Summary, error)
 	}
 	// Keys opens the keys that are meant for a server or device.
 	Keys interface {

@@ -58,6 +58,27 @@ func (s *Room) Kept(ctx context.Context, p *access.Principal) ([]server.Summary,
 	return out, nil
 }
 
+// Troubled gives the kept servers that fail, or whose agents are silent.
+func (s *Room) Troubled(ctx context.Context) ([]server.Summary, error) {
+	v, now := s.present.View(), s.cfg.Now()
+	records, err := s.store.KeepersInTrouble(ctx, now.Add(-server.SilentAfter*v.ReportsEvery()))
+	if err != nil {
+		return nil, err
+	}
+	var out []server.Summary
+	for _, r := range records {
+		of := server.Keeping(v.Document(), r.Report.Machine)
+		if of == nil {
+			continue
+		}
+		sheet := server.NewSheet(of, s.plan(v, of.Name), &r, now, s.cfg.Zone, v.ReportsEvery())
+		if sheet.State == server.Failing || sheet.State == server.Silent {
+			out = append(out, sheet.Summary)
+		}
+	}
+	return out, nil
+}
+
 // FoundOn gives what agents found on the servers that they keep, by server.
 func (s *Room) FoundOn(ctx context.Context) (map[string][]server.Found, error) {
 	records, err := s.store.Keepers(ctx)

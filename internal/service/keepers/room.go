@@ -22,6 +22,7 @@ import (
 type Store interface {
 	Keeper(ctx context.Context, machine string) (*server.Record, error)
 	Keepers(ctx context.Context) ([]server.Record, error)
+	KeepersInTrouble(ctx context.Context, since time.Time) ([]server.Record, error)
 	SaveKept(ctx context.Context, r server.Report, happens func(failing *bool) []event.Event) error
 	RemoveKeeper(ctx context.Context, machine string, e event.Event) error
 	AddTask(ctx context.Context, called, machine string, t server.Task, author string) (id int64, err error)
