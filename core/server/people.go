@@ -49,6 +49,8 @@ func (p People) String() string {
 type permits struct {
 	d    *directory.Directory
 	sets map[string]*named
+
+	realms map[string][]string // names with an @, by what stands before it; nil until it is asked for
 }
 
 // named is whom a list of entries names.
@@ -59,7 +61,7 @@ type named struct {
 	more     []string                    // entries that hold, or may, by a machine or a place
 }
 
-func newPermits(d *directory.Directory) *permits { return &permits{d, map[string]*named{}} }
+func newPermits(d *directory.Directory) *permits { return &permits{d: d, sets: map[string]*named{}} }
 
 func (p *permits) of(entries []string) *named {
 	key := strings.Join(entries, "\x00")

@@ -216,11 +216,28 @@ func (p *planning) queue(q *estate.Queue, there string) {
 			"to %s than the estate: %s", p.server.Name, q.Name, more), Fix: "name people, groups or units of people, or " +
 			"lead the queue through the gateway, which knows where people are"})
 	}
+	if knowsBare(p.server.RunsOn()) {
+		p.bare(q, &w)
+	}
 	if len(unknown) > 0 {
 		point("unknown-people", "mend the names, or have the directory list them", "the directory does not know %s, so %s "+
 			"does not let them print to %s", words.Few(unknown, 5), p.server.Name, q.Name)
 	}
 	p.Wants = append(p.Wants, w)
+}
+
+// bare names people as the server's spooler knows them.
+func (p *planning) bare(q *estate.Queue, w *Want) {
+	people, others := p.permits.bared(w.People)
+	if w.People = people; len(others) == 0 {
+		return
+	}
+	says := "%s lets more people print to %s than the estate: it knows people by what stands before the @, and so %s, too"
+	if people.Everyone {
+		says = "%s refuses more people at %s than the estate: it knows people by what stands before the @, and so %s, too"
+	}
+	p.point(Point{Kind: "people", Queue: q.Name, Name: w.Name, More: !people.Everyone, Says: fmt.Sprintf(says,
+		p.server.Name, q.Name, words.Few(others, 5)), Fix: "lead the queue through the gateway, which knows whole names"})
 }
 
 // leads it to its devices.
