@@ -7,8 +7,7 @@ import (
 )
 
 // Reading adds to a reading of a server what the agent that keeps it knows of its queues: the driver's package, and
-// what
-// is fitted. r is not changed.
+// what is fitted. r is not changed.
 func Reading(r *stock.Server, found []Found) *stock.Server {
 	if r == nil || len(found) == 0 {
 		return r

@@ -5,6 +5,7 @@ import (
 	"crypto/ed25519"
 	"crypto/rand"
 	"io"
+	"log/slog"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -15,6 +16,7 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/fault"
 	"cirque/core/lineup"
+	"cirque/core/server"
 	"cirque/internal/agentproto"
 )
 
@@ -161,5 +163,53 @@ func TestSecretFiles(t *testing.T) {
 	}
 	if _, err := ReadIdentity(dir); fault.As(err) == nil || fault.As(err).Code != "secret-open" {
 		t.Error("an identity that others may read:", err)
+	}
+}
+
+// notingServer is a server's spooler that notes what it is to make, and where it is to hand jobs on.
+type notingServer struct {
+	ServerSpooler
+	made, onward []string
+}
+
+func (*notingServer) DriversFrom(func(context.Context, string) ([]byte, error)) {}
+
+func (n *notingServer) Bring(_ context.Context, w server.Now, _ bool) error {
+	n.made = append(n.made, w.Devices...)
+	return nil
+}
+
+func (n *notingServer) PassOn(_ context.Context, _, to string) (moved, left int, err error) {
+	n.onward = append(n.onward, to)
+	return 0, 0, nil
+}
+
+func (*notingServer) Settle(context.Context, []string) error { return nil }
+
+// TestHostileServing: whatever a service answers, no queue of a server leads to what is no printer, and no job goes
+// there.
+func TestHostileServing(t *testing.T) {
+	t.Parallel()
+	spooler := &notingServer{}
+	k, err := NewKeeper(Config{Service: "http://127.0.0.1:1", Token: "x", State: t.TempDir(), Machine: someMachine{},
+		Log: slog.New(slog.DiscardHandler)}, spooler)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for uri, ok := range map[string]bool{"ipp://192.0.2.1/ipp/print": true, "socket://192.0.2.1": true,
+		"file:///etc/cron.d/x": false, "lpd:x": false, "": false} {
+		spooler.made, spooler.onward = nil, nil
+		for _, do := range []string{server.Add, server.Change, server.Take} {
+			err := k.step(t.Context(), server.Step{Do: do, Want: server.Now{Want: server.Want{Name: "q",
+				Devices: []string{"ipp://192.0.2.9/", uri}}}})
+			if (err == nil) != ok || (len(spooler.made) > 0) != ok {
+				t.Errorf("%s of %q: %v, made %v", do, uri, err, spooler.made)
+			}
+		}
+		k.serving.Now.Onward = []server.Onward{{Name: "q", To: "other", URI: uri}}
+		k.handOn(t.Context())
+		if (len(spooler.onward) > 0) != ok || (k.serving.Passed[0].Says == "") != ok {
+			t.Errorf("handing on to %q: %v, %+v", uri, spooler.onward, k.serving.Passed)
+		}
 	}
 }

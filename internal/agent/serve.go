@@ -330,6 +330,9 @@ func (k *Keeper) step(ctx context.Context, s server.Step) error {
 	case server.Remove:
 		return k.spooler.Drop(ctx, s.Want.Name)
 	}
+	if err := printsAll(s.Want.Devices); err != nil {
+		return err
+	}
 	return k.spooler.Bring(ctx, s.Want, s.Do == server.Take)
 }
 

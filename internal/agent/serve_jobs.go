@@ -2,9 +2,11 @@ package agent
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"time"
 
+	"cirque/core/estate"
 	"cirque/core/server"
 )
 
@@ -50,6 +52,16 @@ func (k *Keeper) tasks(ctx context.Context) {
 	}
 }
 
+// printsAll refuses what leads to anything but printers, whoever says so.
+func printsAll(uris []string) error {
+	for _, uri := range uris {
+		if !estate.PrintsTo(uri) {
+			return fmt.Errorf("%q leads to nothing that prints, and nothing is led there", uri)
+		}
+	}
+	return nil
+}
+
 // handOn hands jobs on that wait while the server is out of duty, and says whether it is to be looked again soon.
 func (k *Keeper) handOn(ctx context.Context) (again bool) {
 	s, able := k.spooler.(handsOn)
@@ -68,7 +80,11 @@ func (k *Keeper) handOn(ctx context.Context) (again bool) {
 		if i := slices.IndexFunc(k.serving.Passed, func(b server.Passed) bool { return b.Name == o.Name }); i >= 0 {
 			p.Jobs = k.serving.Passed[i].Jobs
 		}
-		moved, left, err := s.PassOn(ctx, o.Name, k.absolute(o.URI))
+		to := k.absolute(o.URI)
+		moved, left, err := 0, 0, printsAll([]string{to})
+		if err == nil {
+			moved, left, err = s.PassOn(ctx, o.Name, to)
+		}
 		p.Jobs, p.Left = p.Jobs+moved, left
 		if err != nil {
 			p.Says = err.Error()

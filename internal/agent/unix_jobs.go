@@ -20,12 +20,9 @@ func (u *UnixServer) Act(ctx context.Context, t server.Task) error {
 func onwardName(called string) string { return called + "+onward" }
 
 // PassOn hands the jobs that wait in a queue on to another server's queue: the spooler sends them there as it would
-// send
-// them to a printer, for the same people and with the same options. What is being printed is left to end, and so is
-// what
-// is next in line as long as that goes on: a job that is begun meanwhile would come out twice. It gives how many it
-// handed
-// on now, and how many wait here still.
+// send them to a printer, for the same people and with the same options. What is being printed is left to end, and so
+// is what is next in line as long as that goes on: a job that is begun meanwhile would come out twice. It gives how
+// many it handed on now, and how many wait here still.
 func (u *UnixServer) PassOn(ctx context.Context, called, uri string) (moved, left int, err error) {
 	q, err := u.spooler.Queue(ctx, called)
 	if err != nil || q == nil {
@@ -139,8 +136,7 @@ func (u *UnixServer) hand(ctx context.Context, from, to string, id int, release 
 }
 
 // Settle takes the ways away by which jobs were handed on and through which nothing goes any more, but for those of
-// some
-// queues.
+// some queues.
 func (u *UnixServer) Settle(ctx context.Context, but []string) error {
 	queues, err := u.spooler.Queues(ctx)
 	if err != nil {

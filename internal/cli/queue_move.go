@@ -117,6 +117,10 @@ func moveQueues(r *root, c *cobra.Command, draft map[string][]string, path strin
 			fmt.Fprintf(w, "%d of %s would be %s. Nothing was changed.\n", moved, words.Count(len(out.Moved), "queue"), did)
 			return
 		}
+		if out.Draft.Total == 0 {
+			fmt.Fprintf(w, "%d of %s %s. Your draft is empty now.\n", moved, words.Count(len(out.Moved), "queue"), did)
+			return
+		}
 		fmt.Fprintf(w, "%d of %s %s in your draft, which has %s now. Rehearse it: cirque rehearse --fail-on "+
 			"'loses>0,empty>0'\n", moved, words.Count(len(out.Moved), "queue"), did, words.Count(out.Draft.Total, "change"))
 	})

@@ -13,9 +13,8 @@ import (
 )
 
 // Complete proposes in one's own draft what makes the members of a server set alike: queues that lead through one
-// member
-// alone, or that only one has, lead through the set; with dry it only says what. What the estate says already, and a
-// member lacks, is told with who sees to it.
+// member alone, or that only one has, lead through the set; with dry it only says what. What the estate says already,
+// and a member lacks, is told with who sees to it.
 func (s *Room) Complete(ctx context.Context, p *access.Principal, draft, called string,
 	dry bool) ([]adopt.Completion, estate.DraftSheet, error) {
 	if err := access.Check(p, access.EditDraft); err != nil {

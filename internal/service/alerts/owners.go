@@ -15,8 +15,7 @@ import (
 )
 
 // strandedJobs are those that wait on a server which was taken out of duty, and that nobody takes over: their owners
-// are
-// to know.
+// are to know.
 func (s *Room) strandedJobs(f *finder, l stock.Listed, r *stock.Server) {
 	v := s.present.View()
 	if v.World.Live.Server(l.Name) != live.Drained {
