@@ -34,6 +34,7 @@ func TestConsoleAttached(t *testing.T) {
 		c, err := apiclient.Get[api.Draft](t.Context(), mira, "/api/v1/draft", nil)
 		return err == nil && c.Total == 2
 	})
+	p.see("2 changes not published")
 	p.goTo("/queues?queue=lobby")
 	p.press("summary", "What is done, and what is to do")
 	p.see("3 open steps")

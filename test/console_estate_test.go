@@ -127,7 +127,7 @@ func TestConsoleEstate(t *testing.T) {
 	p.until(`document.querySelector("input[placeholder^='at any hour']").value.includes("sat 09:00-10:30")`)
 	p.look("week")
 	p.press("button", "Keep in the draft")
-	p.see("changed")
+	p.see("1 change not published")
 	mira := s.as("mira")
 	d, err := apiclient.Get[api.Draft](t.Context(), mira, "/api/v1/draft", nil)
 	if err != nil || d.Total != 1 || d.Changes[0].Name != "hall" {

@@ -199,7 +199,9 @@ queues:
 	if v := s.asWanted("ps-second"); v.Right != 2 {
 		t.Errorf("%+v", v)
 	}
-	if code, _, errs := s.run("server", "kept", "ps-new"); code == 0 || !strings.Contains(errs, "ps-new") {
+	contains(t, "kept no more", s.must("server", "kept", "ps-new"), "is ready to keep a print server", "it was kept, and is "+
+		"left as it was")
+	if code, _, errs := s.run("server", "kept", "ps-third"); code == 0 || !strings.Contains(errs, "no server \"ps-third\"") {
 		t.Error(code, errs)
 	}
 }

@@ -213,11 +213,16 @@ func (out *Sheet) say(r *Record, at time.Time) string {
 	return fmt.Sprintf("it has %s as wanted", strings.TrimSpace(words.Count(out.Wanted, "queue")))
 }
 
-// OfferingSheet is all that is known of such a machine: the queues that were found there, each somebody else's.
+// OfferingSheet is all that is known of such a machine: the queues that were found there, somebody else's or left of a
+// server that was kept.
 func OfferingSheet(r Record) Sheet {
 	out := Sheet{Summary: Offering(r), Rows: []Row{}, General: []Point{}, Passed: append([]Passed{}, r.Report.Passed...)}
 	for _, f := range r.Report.Found {
 		x := Row{Name: f.Name, State: RowOther, Devices: []string{}, Points: []Point{}, Waiting: f.Waiting}
+		if f.Own {
+			x.State, x.Queue = RowExtra, f.Queue
+			x.Says = "it was kept, and is left as it was; cirque-agent clear --serve, on the machine, takes it away"
+		}
 		x.describe(f.Want, f.Closed)
 		x.Driver = cmp.Or(f.Exact, f.Model, f.Driver)
 		out.Rows = append(out.Rows, x)

@@ -21,7 +21,7 @@ func TestQueueOrigin(t *testing.T) {
 		{estate.Queue{Paused: true, Purpose: estate.Helper}, "", "paused, for programs alone"},
 		{estate.Queue{Retired: true, Purpose: estate.Helper}, "", "retired"},
 	} {
-		q := lineup.NewQueueSheet(row.queue, nil, lineup.Given{})
+		q := lineup.NewQueueSheet(row.queue, nil, lineup.Given{}, lineup.Keeps{})
 		if got := through(q); got != row.through {
 			t.Errorf("through %q, want %q", got, row.through)
 		}

@@ -22,8 +22,9 @@ func (s *Room) Queues(_ context.Context, p *access.Principal) ([]lineup.QueueShe
 	k := &sheets{of: w.Estate, ended: w.Estate.Ended(now), with: w.Directory, list: make([]lineup.QueueSheet,
 		len(doc.Queues))}
 	selecting, given := w.Estate.SelectingEach(), lineup.Givens(w, now)
+	keeps := lineup.KeepsOf(doc)
 	for i, q := range doc.Queues {
-		k.list[i] = lineup.NewQueueSheet(q, selecting[i], given[i])
+		k.list[i] = lineup.NewQueueSheet(q, selecting[i], given[i], keeps)
 	}
 	s.sheets.Store(k)
 	return k.list, nil

@@ -175,7 +175,7 @@ func (v *View) Queue(called string, now time.Time) (lineup.QueueSheet, error) {
 		return strings.Compare(q.Name, n)
 	})
 	given, _ := lineup.GivenOf(v.World, name, now)
-	return lineup.NewQueueSheet(doc.Queues[i], e.Selecting(name), given), nil
+	return lineup.NewQueueSheet(doc.Queues[i], e.Selecting(name), given, lineup.KeepsOf(doc)), nil
 }
 
 // Platforms counts the machines of each platform: those of the directory, and an estate's stations.
