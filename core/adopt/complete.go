@@ -61,9 +61,8 @@ func (c Completer) Members() ([]estate.Edit, []Completion, error) {
 			return nil, nil, err
 		}
 		edits = append(edits, estate.Edit{Ref: estate.Ref{List: "queues", Name: q.Name}, Object: b})
-		out = append(out, Completion{Queue: remote[0], Done: true, Says: fmt.Sprintf("%s leads through the whole "+
-			"set, and not "+
-			"through one member alone", q.Name)})
+		out = append(out, Completion{Queue: remote[0], Done: true,
+			Says: q.Name + " leads through the whole set, and not through one member alone"})
 	}
 	return edits, out, nil
 }

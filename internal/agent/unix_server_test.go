@@ -7,7 +7,9 @@ import (
 	"testing"
 	"time"
 
+	"cirque/core/estate"
 	"cirque/core/job"
+	"cirque/core/server"
 	"cirque/internal/agent"
 	ippclient "cirque/internal/probe/ipp"
 	"cirque/internal/testkit"
@@ -90,5 +92,36 @@ func empty(t *testing.T, by *ippclient.Spooler) {
 		if err != nil {
 			t.Fatal(err)
 		}
+	}
+}
+
+// TestUnixServerLacks: what the common Unix spooler cannot do is told, queue by queue, with what to do about it.
+func TestUnixServerLacks(t *testing.T) {
+	t.Parallel()
+	s := testkit.NewUnixSpooler(t, false)
+	u, err := agent.NewUnixServer(s.Socket)
+	if err != nil {
+		t.Fatal(err)
+	}
+	u.DriversFrom(func(_ context.Context, exact string) ([]byte, error) { return fmt.Appendf(nil, ppd, exact), nil })
+	w := server.Now{Want: server.Want{Name: "hall", Queue: "hall-mono", Devices: []string{"ipp://127.0.0.1:9/x"}, Driver: "m",
+		Exact: testkit.ExactDriver, People: server.People{Everyone: true}}}
+	if err := u.Bring(t.Context(), w, false); err != nil || len(u.Lacks(w)) != 0 {
+		t.Fatal(err, u.Lacks(w))
+	}
+	w.Mismatch, w.ColourProfile, w.Units = estate.PrintMismatch, "hall-toner", &estate.Units{Trays: []string{"tray-9"},
+		Finishings: []string{"punch"}}
+	if err := u.Bring(t.Context(), w, false); err != nil {
+		t.Fatal(err)
+	}
+	var kinds []string
+	for _, p := range u.Lacks(w) {
+		kinds = append(kinds, p.Kind)
+		if p.Name != "hall" || p.Queue != "hall-mono" || p.Fix == "" {
+			t.Errorf("%+v", p)
+		}
+	}
+	if fmt.Sprint(kinds) != "[mismatch colour-profile units]" {
+		t.Error(kinds, u.Lacks(w))
 	}
 }

@@ -71,7 +71,7 @@ export function KeptSection({ name }: { name: string }) {
             Make {count(inTheWay.length, "queue")} in the way Cirque’s own
           </Button>
           <p className="text-ink-2">
-            They become as the estate wants them; jobs that wait in them stay.
+            What is there becomes as the estate wants it; jobs that wait there stay.
           </p>
           {take.error && <ProblemNotice title="Nothing was taken over" error={take.error} />}
           {take.data && <p role="status">Its agent takes over {take.data.queues.join(", ")}.</p>}
@@ -111,7 +111,13 @@ function Row({ server, of: q }: { server: string; of: KeptRow }) {
       </div>
       {q.says && <p>{q.says}</p>}
       <p className="text-ink-2">
-        <Exact text={q.driver} />; for {q.people}
+        {q.driver && (
+          <>
+            <Exact text={q.driver} />
+            {"; "}
+          </>
+        )}
+        for {q.people}
         {q.units && `; fitted with ${q.units}`}
       </p>
       {q.points.map((p) => (
