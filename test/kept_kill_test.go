@@ -1,12 +1,9 @@
 package test
 
 import (
-	"encoding/json"
 	"fmt"
 	"math/rand/v2"
 	"os"
-	"os/exec"
-	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -18,7 +15,6 @@ import (
 	"cirque/internal/agent"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
-	"cirque/internal/testkit"
 )
 
 // serve is a process that keeps a print server.
@@ -71,41 +67,15 @@ queues:
 // spooler is exactly as the estate wants it, and what somebody else made on it is as it was, word for word.
 func TestKeptServerSurvives(t *testing.T) {
 	t.Parallel()
-	const changes = 200
-	seed := uint64(time.Now().UnixNano())
-	t.Logf("seed %d", seed)
-	r := rand.New(rand.NewPCG(seed, 0))
-	dir, err := os.MkdirTemp("", "cirque-test-")
-	if err != nil {
-		t.Fatal(err)
-	}
-	if err := os.Chmod(dir, 0o755); err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = os.RemoveAll(dir) })
-	data := filepath.Join(dir, "data")
-	at := serveAt + "=" + testkit.FreeAddress(t)
-	p := startProcess(t, data, at)
-	t.Cleanup(func() {
-		p.kill()
-		killPID(t, databasePID(t, data))
-	})
-	packages := folder(t, map[string]string{"mono.ppd": somePPD("Skerrymark Mono 40"),
-		"wide.ppd": somePPD("Northreach Wide 90 PS")})
-	p.must("driver", "add", packages, "--name", "both")
+	spooler, own := unixServer(t)
+	b := besiege(t, spooler)
 	people := directory.Records{Users: []directory.User{{Name: "mira"}, {Name: "jonas"}, {Name: "ida"}},
 		Groups: []directory.Group{{Name: "clerks", Members: []string{"user:ida"}}}}
-	if _, err := apiclient.Post[directory.Import](t.Context(), p.c, "/api/v1/directory/import",
+	if _, err := apiclient.Post[directory.Import](t.Context(), b.p.c, "/api/v1/directory/import",
 		api.Import{Files: []document.File{{Name: "d.yaml", Text: "directory: 1\nusers: [{name: mira}, {name: jonas}, " +
 			"{name: ida}]\ngroups: [{name: clerks, members: [\"user:ida\"]}]\n"}}}); err != nil {
 		t.Fatal(err)
 	}
-	made, err := apiclient.Post[api.MadeToken](t.Context(), p.c, "/api/v1/tokens", map[string]any{"name": "ps",
-		"role": "agent", "machine": "ps"})
-	if err != nil {
-		t.Fatal(err)
-	}
-	spooler, own := unixServer(t)
 	theirs := []string{"by-hand", "R1"} // the second stands in the way of queues of the estate now and then
 	before := map[string]string{}
 	for _, q := range theirs {
@@ -117,57 +87,13 @@ func TestKeptServerSurvives(t *testing.T) {
 			t.Fatal("the spooler has kept nothing of", q)
 		}
 	}
-	job := agentJob{Service: p.URL, Token: made.Secret, Socket: spooler.Socket, State: filepath.Join(dir, "agent"),
-		Serves: "ps"}
-	var running *exec.Cmd
-	start := func() {
-		text, err := json.Marshal(job)
-		if err != nil {
-			t.Fatal(err)
-		}
-		running = exec.Command(os.Args[0])
-		running.Env = append(os.Environ(), agentFor+"="+string(text))
-		if err := running.Start(); err != nil {
-			t.Fatal(err)
-		}
-	}
-	stop := func() { _ = running.Process.Kill(); _ = running.Wait() }
-	start()
-	t.Cleanup(func() { stop() })
+	b.follows("ps", agentJob{Serves: "ps"})
 	last := ""
 	publish := func() {
-		last = randomServer(r)
-		within(t, "a change is published", func() bool {
-			var out api.Published
-			err := p.c.Do(t.Context(), "POST", "/api/v1/revisions", nil, api.Publish{Files: []document.File{{Name: "estate.yaml",
-				Text: last}}, Reason: "random"}, &out)
-			if err != nil && !strings.Contains(err.Error(), "answer") && !strings.Contains(err.Error(), "away") &&
-				!strings.Contains(err.Error(), "refused") {
-				t.Log(err)
-			}
-			return err == nil
-		})
+		last = randomServer(b.r)
+		b.publish(last)
 	}
-	for i := range changes {
-		publish()
-		if r.IntN(3) == 0 {
-			// so that kills meet the agent at its work, and not only before
-			time.Sleep(time.Duration(r.IntN(60)) * time.Millisecond)
-		}
-		switch {
-		case i%25 == 10:
-			stop()
-			start()
-		case i%50 == 20:
-			p.kill()
-			p = startProcess(t, data, at)
-		case i%50 == 40:
-			killPID(t, databasePID(t, data))
-		case i%100 == 70:
-			spooler.Stop(9)
-			spooler.Start()
-		}
-	}
+	b.change(200, publish)
 	for strings.Count(last, "server: ps") < 3 {
 		publish() // an empty server would prove little
 	}

@@ -1,13 +1,10 @@
 package test
 
 import (
-	"context"
 	"strings"
-	"sync"
 	"testing"
 
 	"cirque/core/access"
-	"cirque/internal/agent"
 	"cirque/internal/sim"
 	"cirque/internal/testkit"
 )
@@ -211,19 +208,7 @@ func TestTrialOnRealSpooler(t *testing.T) {
 		"p}]}]\ngrants: [{name: g, effect: place, queues: [hall], on: [\"machine:desk-1\"]}]\n"
 	s.publish(estate)
 	s.must("device", "read", "p")
-	spooler, err := agentJob{Socket: u.Socket, Homes: t.TempDir()}.open()
-	if err != nil {
-		t.Fatal(err)
-	}
-	a, err := agent.New(agent.Config{Service: s.URL, Token: s.tokenFor("desk-1", access.Agent, "desk-1"),
-		State: t.TempDir(), Version: "test", Spooler: spooler, Machine: madeUp{}})
-	if err != nil {
-		t.Fatal(err)
-	}
-	ctx, cancel := context.WithCancel(t.Context())
-	var wg sync.WaitGroup
-	wg.Go(func() { _ = a.Run(ctx) })
-	t.Cleanup(func() { cancel(); wg.Wait() })
+	spooler := s.followsOn(u, "desk-1")
 	within(t, "the queue was reported", func() bool {
 		return strings.Contains(s.must("proof"), "it has arrived where it is expected")
 	})

@@ -6,18 +6,13 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
-	"time"
 
-	"cirque/core/document"
 	"cirque/core/endpoint"
 	"cirque/core/lineup"
 	"cirque/internal/agent"
-	"cirque/internal/api"
-	"cirque/internal/apiclient"
 	"cirque/internal/testkit"
 )
 
@@ -136,36 +131,9 @@ func randomEstate(r *rand.Rand) string {
 // real spooler is exactly as its lineups say, and what the agent did not install is as it was.
 func TestRealSpoolerSurvives(t *testing.T) {
 	t.Parallel()
-	const changes = 200
-	seed := uint64(time.Now().UnixNano())
-	t.Logf("seed %d", seed)
-	r := rand.New(rand.NewPCG(seed, 0))
-	dir, err := os.MkdirTemp("", "cirque-test-")
-	if err != nil {
-		t.Fatal(err)
-	}
-	if err := os.Chmod(dir, 0o755); err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = os.RemoveAll(dir) })
-	data := filepath.Join(dir, "data")
-	at := serveAt + "=" + testkit.FreeAddress(t)
-	p := startProcess(t, data, at)
-	t.Cleanup(func() {
-		p.kill()
-		killPID(t, databasePID(t, data))
-	})
-	packages := folder(t, map[string]string{"mono.ppd": somePPD("Skerrymark Mono 40"),
-		"wide.ppd": somePPD("Northreach Wide 90 PS")})
-	p.must("driver", "add", packages, "--name", "both")
-	made, err := apiclient.Post[api.MadeToken](t.Context(), p.c, "/api/v1/tokens", map[string]any{"name": "desk-1",
-		"role": "agent", "machine": "desk-1"})
-	if err != nil {
-		t.Fatal(err)
-	}
 	server := testkit.NewUnixSpooler(t, false)
-	job := agentJob{Service: p.URL, Token: made.Secret, Socket: server.Socket, State: filepath.Join(dir, "agent"),
-		Homes: filepath.Join(dir, "homes")}
+	b := besiege(t, server)
+	job := agentJob{Socket: server.Socket, Homes: filepath.Join(b.dir, "homes")}
 	own, err := job.open()
 	if err != nil {
 		t.Fatal(err)
@@ -174,57 +142,15 @@ func TestRealSpoolerSurvives(t *testing.T) {
 	if err := server.SetUpByHand(t.Context(), hand.Queue, hand.URI); err != nil {
 		t.Fatal(err)
 	}
-	var running *exec.Cmd
-	start := func() {
-		text, err := json.Marshal(job)
-		if err != nil {
-			t.Fatal(err)
-		}
-		running = exec.Command(os.Args[0])
-		running.Env = append(os.Environ(), agentFor+"="+string(text))
-		if err := running.Start(); err != nil {
-			t.Fatal(err)
-		}
-	}
-	stop := func() { _ = running.Process.Kill(); _ = running.Wait() }
-	start()
-	t.Cleanup(func() { stop() })
+	b.follows("desk-1", job)
 	publish := func(least int) {
-		text := randomEstate(r)
+		text := randomEstate(b.r)
 		for strings.Count(text, "user:mira")+strings.Count(text, "machine:desk-1") < least {
-			text = randomEstate(r)
+			text = randomEstate(b.r)
 		}
-		within(t, "a change is published", func() bool {
-			var out api.Published
-			err := p.c.Do(t.Context(), "POST", "/api/v1/revisions", nil, api.Publish{Files: []document.File{{Name: "estate.yaml",
-				Text: text}}, Reason: "random"}, &out)
-			if err != nil && !strings.Contains(err.Error(), "answer") && !strings.Contains(err.Error(), "away") &&
-				!strings.Contains(err.Error(), "refused") {
-				t.Log(err)
-			}
-			return err == nil
-		})
+		b.publish(text)
 	}
-	for i := range changes {
-		publish(0)
-		if r.IntN(3) == 0 {
-			// so that kills meet the agent at its work, and not only before
-			time.Sleep(time.Duration(r.IntN(60)) * time.Millisecond)
-		}
-		switch {
-		case i%25 == 10:
-			stop()
-			start()
-		case i%50 == 20:
-			p.kill()
-			p = startProcess(t, data, at)
-		case i%50 == 40:
-			killPID(t, databasePID(t, data))
-		case i%100 == 70:
-			server.Stop(9)
-			server.Start()
-		}
-	}
+	b.change(200, func() { publish(0) })
 	publish(3) // an empty spooler would prove little
 	queries := []map[string]any{{"machine": "desk-1", "platform": "linux/x64"}, {"user": "mira", "machine": "desk-1",
 		"platform": "linux/x64"}, {"user": "jonas", "machine": "desk-1", "platform": "linux/x64"}}
@@ -237,7 +163,7 @@ func TestRealSpoolerSurvives(t *testing.T) {
 	}()
 	within(t, "the spooler is as its lineups say", func() bool {
 		var lineups []lineup.Lineup
-		if err := p.c.Do(t.Context(), "POST", "/api/v1/lineups/batch", nil, queries, &lineups); err != nil {
+		if err := b.p.c.Do(t.Context(), "POST", "/api/v1/lineups/batch", nil, queries, &lineups); err != nil {
 			return false
 		}
 		if installed, _, err = own.List(t.Context(), []string{"mira", "jonas"}); err != nil {

@@ -1,15 +1,11 @@
 package test
 
 import (
-	"context"
 	"io"
 	"net/http"
 	"strings"
-	"sync"
 	"testing"
 
-	"cirque/core/access"
-	"cirque/internal/agent"
 	"cirque/internal/testkit"
 )
 
@@ -32,19 +28,7 @@ grants: [{name: g, effect: place, queues: [hall], on: ["machine:desk-1"]}]
 `)
 	}
 	publish(", units: {two-sided: true}")
-	spooler, err := agentJob{Socket: u.Socket, Homes: t.TempDir()}.open()
-	if err != nil {
-		t.Fatal(err)
-	}
-	a, err := agent.New(agent.Config{Service: s.URL, Token: s.tokenFor("desk-1", access.Agent, "desk-1"),
-		State: t.TempDir(), Version: "test", Spooler: spooler, Machine: madeUp{}})
-	if err != nil {
-		t.Fatal(err)
-	}
-	ctx, cancel := context.WithCancel(t.Context())
-	var wg sync.WaitGroup
-	wg.Go(func() { _ = a.Run(ctx) })
-	t.Cleanup(func() { cancel(); wg.Wait() })
+	s.followsOn(u, "desk-1")
 	duplex := func() string {
 		req, err := http.NewRequestWithContext(t.Context(), http.MethodGet, strings.Replace(u.URI, "ipp://", "http://",
 			1)+"printers/hall.ppd", nil)
