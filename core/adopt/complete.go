@@ -2,7 +2,6 @@ package adopt
 
 import (
 	"cmp"
-	"encoding/json"
 	"fmt"
 	"slices"
 
@@ -56,11 +55,11 @@ func (c Completer) Members() ([]estate.Edit, []Completion, error) {
 				"give it one", q.Name)})
 			continue
 		}
-		b, err := json.Marshal(next)
+		edit, err := estate.QueueAs(next)
 		if err != nil {
 			return nil, nil, err
 		}
-		edits = append(edits, estate.Edit{Ref: estate.Ref{List: "queues", Name: q.Name}, Object: b})
+		edits = append(edits, edit)
 		out = append(out, Completion{Queue: remote[0], Done: true,
 			Says: q.Name + " leads through the whole set, and not through one member alone"})
 	}

@@ -2,7 +2,6 @@ package decommission
 
 import (
 	"cmp"
-	"encoding/json"
 	"fmt"
 	"slices"
 	"time"
@@ -83,11 +82,11 @@ func (e End) Edits(doc *estate.Document) ([]estate.Edit, []Moved, error) {
 		if m.Says == "" {
 			m.Moved, m.Says = true, fmt.Sprintf("its path through %s goes: nothing leads there, and nobody printed there for %s",
 				e.From, span.Format(e.Quiet))
-			b, err := json.Marshal(next)
+			edit, err := estate.QueueAs(next)
 			if err != nil {
 				return nil, nil, err
 			}
-			edits = append(edits, estate.Edit{Ref: estate.Ref{List: "queues", Name: q.Name}, Object: b})
+			edits = append(edits, edit)
 		}
 		out = append(out, m)
 	}

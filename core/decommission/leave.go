@@ -4,7 +4,6 @@ package decommission
 
 import (
 	"cmp"
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -136,11 +135,11 @@ func Leave(doc *estate.Document, server, to string, only []string, readings map[
 		} else {
 			m.Remarks = append(m.Remarks, check(q, readings[direct.Device])...)
 		}
-		b, err := json.Marshal(next)
+		edit, err := estate.QueueAs(next)
 		if err != nil {
 			return nil, nil, err
 		}
-		edits = append(edits, estate.Edit{Ref: estate.Ref{List: "queues", Name: q.Name}, Object: b})
+		edits = append(edits, edit)
 		out = append(out, m)
 	}
 	return edits, out, nil

@@ -2,7 +2,6 @@ package decommission
 
 import (
 	"cmp"
-	"encoding/json"
 	"fmt"
 	"slices"
 
@@ -103,11 +102,11 @@ func (w Wave) Edits(doc *estate.Document, readings map[string]*stock.Device) ([]
 		}
 		left--
 		progress.Moved += map[bool]int{false: 1, true: -1}[w.Back]
-		b, err := json.Marshal(next)
+		edit, err := estate.QueueAs(next)
 		if err != nil {
 			return nil, nil, progress, err
 		}
-		edits = append(edits, estate.Edit{Ref: estate.Ref{List: "queues", Name: q.Name}, Object: b})
+		edits = append(edits, edit)
 	}
 	return edits, out, progress, nil
 }

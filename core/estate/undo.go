@@ -52,6 +52,12 @@ func UndoOf(r Ref, before, after, now *Document) (Edit, error) {
 	return edit, err
 }
 
+// QueueAs is the edit by which a queue becomes as it is given, under the name that it has.
+func QueueAs(q Queue) (e Edit, err error) {
+	e.Ref = Ref{List: "queues", Name: q.Name}
+	return e, e.becomes(q)
+}
+
 // becomes has the edit put an object in place; nil takes it out.
 func (e *Edit) becomes(v any) (err error) {
 	if v == nil {
