@@ -153,6 +153,10 @@ func Kept(cfg Config) (*Agent, error) {
 	a := &Agent{cfg: cfg, client: &client{base: &url.URL{Scheme: "http", Host: "localhost"}},
 		failed: map[endpoint.Key]failure{}}
 	b, err := os.ReadFile(a.file())
+	if says := Keeps(cfg.State); says != "" && errors.Is(err, fs.ErrNotExist) {
+		return nil, fault.New(fault.Invalid, "keeps-server", "see cirque-agent plan --serve here, and cirque server kept",
+			"the agent in %s keeps a print server, and no queues of an endpoint", cfg.State)
+	}
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, fault.New(fault.Invalid, "nothing-kept", "name where the agent keeps it with --state, or run the "+
 			"agent first", "no agent has kept lineups in %s", cfg.State)
@@ -168,7 +172,10 @@ func Kept(cfg Config) (*Agent, error) {
 	return a, err
 }
 
-func (a *Agent) file() string { return filepath.Join(a.cfg.State, "agent.json") }
+func (a *Agent) file() string { return filepath.Join(a.cfg.State, keptFile) }
+
+// keptFile is where an agent keeps what it knows.
+const keptFile = "agent.json"
 
 func (a *Agent) keep() {
 	if a.cfg.State == "" {

@@ -76,7 +76,7 @@ func NewKeeper(cfg Config, spooler ServerSpooler) (*Keeper, error) {
 	return k, nil
 }
 
-func (k *Keeper) servingFile() string { return filepath.Join(k.cfg.State, "serving.json") }
+func (k *Keeper) servingFile() string { return filepath.Join(k.cfg.State, servingFile) }
 
 func (k *Keeper) keepServing() {
 	if k.cfg.State == "" {

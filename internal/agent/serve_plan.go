@@ -10,6 +10,9 @@ import (
 	"cirque/core/server"
 )
 
+// servingFile is where a keeper keeps what it knows of its server.
+const servingFile = "serving.json"
+
 // PlanServer says what an agent would do to a server's spooler, in lines, and touches nothing. It asks the service with
 // the machine's own identity.
 func PlanServer(ctx context.Context, o OpenedServer) ([]string, error) {

@@ -3,8 +3,12 @@ package agent_test
 import (
 	"context"
 	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
 	"testing"
 
+	"cirque/core/fault"
 	"cirque/core/server"
 	"cirque/internal/agent"
 	"cirque/internal/testkit"
@@ -50,4 +54,29 @@ func TestStandInServerConforms(t *testing.T) {
 				}
 			}}
 	})
+}
+
+// TestStatusOfKeeper: whoever asks at the machine of a print server reads which it keeps, and not of queues that nobody
+// there is to have.
+func TestStatusOfKeeper(t *testing.T) {
+	t.Parallel()
+	state := t.TempDir()
+	for text, want := range map[string]string{
+		`{"now": {"server": "", "wants": []}}`: "It is ready to keep a print server, and the estate has none for it.",
+		`{"now": {"server": "ps", "revision": 7, "wants": [{"name": "a"}, {"name": "b"}]}}`: "It keeps the print server ps, " +
+			"which is to have 2 queues by revision 7",
+	} {
+		if err := os.WriteFile(filepath.Join(state, "serving.json"), []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := agent.Kept(agent.Config{State: state}); err == nil || fault.As(err).Code != "keeps-server" {
+			t.Error(err)
+		}
+		if got := agent.Keeps(state); !strings.HasPrefix(got, want) {
+			t.Errorf("%q", got)
+		}
+	}
+	if got := agent.Keeps(t.TempDir()); got != "" {
+		t.Errorf("%q", got)
+	}
 }

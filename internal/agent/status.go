@@ -27,8 +27,15 @@ func Status(ctx context.Context, state string, m Machine) ([]string, error) {
 	out := []string{fmt.Sprintf("%s is enrolled at %s, from %s until %s.", id.Machine, id.Service,
 		from.Local().Format(time.DateOnly), until.Local().Format(time.DateOnly))}
 	var k kept
-	if b, err := os.ReadFile(filepath.Join(state, "agent.json")); err == nil {
+	b, err := os.ReadFile(filepath.Join(state, keptFile))
+	if err == nil {
 		_ = json.Unmarshal(b, &k) // a broken file has been said in the log
+	}
+	if says := Keeps(state); says != "" {
+		out = append(out, says)
+		if err != nil { // it has never been anybody's desk
+			return out, nil
+		}
 	}
 	facts, err := m.Facts(ctx)
 	if err != nil {
@@ -64,6 +71,20 @@ func Status(ctx context.Context, state string, m Machine) ([]string, error) {
 		out = append(out, tell(l)...)
 	}
 	return out, err
+}
+
+// Keeps says which print server is kept by an agent that keeps what it knows in a folder; "" where none was.
+func Keeps(state string) string {
+	b, err := os.ReadFile(filepath.Join(state, servingFile))
+	var s serving
+	switch {
+	case err != nil || json.Unmarshal(b, &s) != nil:
+		return ""
+	case s.Now.Server == "":
+		return "It is ready to keep a print server, and the estate has none for it."
+	}
+	return fmt.Sprintf("It keeps the print server %s, which is to have %s by revision %d; what its agent would do now: "+
+		"cirque-agent plan --serve", s.Now.Server, words.Count(len(s.Now.Wants), "queue"), s.Now.Revision)
 }
 
 // tell puts a lineup into words.
