@@ -63,6 +63,12 @@ type Record struct {
 	Report    Report    `json:"report"`
 }
 
+// Troubled says whether a step failed, or the agent has not been heard of for longer than it should: it is to report so
+// often.
+func (r Record) Troubled(now time.Time, every time.Duration) bool {
+	return now.Sub(r.LastSeen) > SilentAfter*every || len(r.Report.Failures) > 0 || r.Report.Unread != ""
+}
+
 // A State is how a kept server stands.
 type State string
 
@@ -85,7 +91,7 @@ func StateOf(r *Record, drift []Difference, now time.Time, every time.Duration) 
 		return Waiting
 	case now.Sub(r.LastSeen) > SilentAfter*every:
 		return Silent
-	case len(r.Report.Failures) > 0 || r.Report.Unread != "":
+	case r.Troubled(now, every):
 		return Failing
 	case slices.ContainsFunc(drift, func(d Difference) bool { return d.Kind != "other" }):
 		return Behind

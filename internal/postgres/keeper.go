@@ -3,7 +3,6 @@ package postgres
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -20,38 +19,30 @@ func scanKeeper(row pgx.CollectableRow) (r server.Record, err error) {
 	return r, row.Scan(&r.FirstSeen, &r.LastSeen, &r.Report)
 }
 
-// Keepers gives what all agents that keep print servers said last, by machine.
-func (s KeeperTable) Keepers(ctx context.Context) ([]server.Record, error) {
-	rows, err := s.pool.Query(ctx, "SELECT "+keeperColumns+" FROM keeper ORDER BY folded")
+// KeepersSeen says when each agent that keeps a print server was last heard of, by its machine, folded.
+func (s KeeperTable) KeepersSeen(ctx context.Context) (map[string]time.Time, error) {
+	rows, err := s.pool.Query(ctx, "SELECT folded, last_seen FROM keeper")
+	if err != nil {
+		return nil, translate(err)
+	}
+	out := map[string]time.Time{}
+	var folded string
+	var at time.Time
+	_, err = pgx.ForEachRow(rows, []any{&folded, &at}, func() error {
+		out[folded] = at
+		return nil
+	})
+	return out, translate(err)
+}
+
+// KeepersOf gives what the agents on some machines, folded, said last, by machine.
+func (s KeeperTable) KeepersOf(ctx context.Context, folded []string) ([]server.Record, error) {
+	rows, err := s.pool.Query(ctx, "SELECT "+keeperColumns+" FROM keeper WHERE folded = ANY($1) ORDER BY folded", folded)
 	if err != nil {
 		return nil, translate(err)
 	}
 	out, err := pgx.CollectRows(rows, scanKeeper)
 	return out, translate(err)
-}
-
-// KeepersInTrouble gives those whose steps failed, and those that said nothing since a moment.
-func (s KeeperTable) KeepersInTrouble(ctx context.Context, since time.Time) ([]server.Record, error) {
-	rows, err := s.pool.Query(ctx, "SELECT "+keeperColumns+" FROM keeper WHERE failing OR last_seen < $1 ORDER BY folded",
-		since)
-	if err != nil {
-		return nil, translate(err)
-	}
-	out, err := pgx.CollectRows(rows, scanKeeper)
-	return out, translate(err)
-}
-
-// Keeper gives what the agent on one machine said last; nil where none did.
-func (s KeeperTable) Keeper(ctx context.Context, machine string) (*server.Record, error) {
-	rows, err := s.pool.Query(ctx, "SELECT "+keeperColumns+" FROM keeper WHERE folded = $1", name.Fold(machine))
-	if err != nil {
-		return nil, translate(err)
-	}
-	r, err := pgx.CollectExactlyOneRow(rows, scanKeeper)
-	if errors.Is(err, pgx.ErrNoRows) {
-		return nil, nil
-	}
-	return &r, translate(err)
 }
 
 // SaveKept keeps what an agent says of its server, and forgets the queues that it has taken over. happens says what

@@ -105,7 +105,7 @@ func (s *Room) Report(ctx context.Context, p *access.Principal, r server.Report)
 	if err := r.Check(); err != nil {
 		return err
 	}
-	before, err := s.store.Keeper(ctx, r.Machine)
+	records, err := s.records(ctx)
 	if err != nil {
 		return err
 	}
@@ -113,7 +113,7 @@ func (s *Room) Report(ctx context.Context, p *access.Principal, r server.Report)
 	if err != nil {
 		return err
 	}
-	s.stale(before, r)
+	s.stale(recordOf(records, r.Machine), r)
 	if len(r.Ended) == 0 || r.Server == "" {
 		return nil
 	}

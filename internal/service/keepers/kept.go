@@ -3,6 +3,7 @@ package keepers
 import (
 	"cmp"
 	"context"
+	"maps"
 	"slices"
 	"strings"
 
@@ -24,12 +25,54 @@ func recordOf(list []server.Record, machine string) *server.Record {
 	return &list[i]
 }
 
+// records gives what all agents that keep servers said last, by machine. What this process has read already is not read
+// again: a report is as long as its server has queues. They are not to be changed.
+func (s *Room) records(ctx context.Context) ([]server.Record, error) {
+	seen, err := s.store.KeepersSeen(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var read []string
+	s.mu.Lock()
+	for folded, at := range seen {
+		if r, ok := s.said[folded]; !ok || !r.LastSeen.Equal(at) {
+			read = append(read, folded)
+		}
+	}
+	s.mu.Unlock()
+	fresh := map[string]server.Record{}
+	if len(read) > 0 {
+		list, err := s.store.KeepersOf(ctx, read)
+		if err != nil {
+			return nil, err
+		}
+		for _, r := range list {
+			fresh[name.Fold(r.Report.Machine)] = r
+		}
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	maps.Copy(s.said, fresh)
+	maps.DeleteFunc(s.said, func(folded string, _ server.Record) bool {
+		_, there := seen[folded]
+		return !there
+	})
+	out := make([]server.Record, 0, len(seen))
+	for folded := range seen {
+		if r, ok := s.said[folded]; ok {
+			out = append(out, r)
+		}
+	}
+	slices.SortFunc(out, func(a, b server.Record) int { return cmp.Compare(a.Report.Machine, b.Report.Machine) })
+	return out, nil
+}
+
 // Kept lists the servers that are kept, by name, and then machines whose agents are ready to keep one.
 func (s *Room) Kept(ctx context.Context, p *access.Principal) ([]server.Summary, error) {
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return nil, err
 	}
-	records, err := s.store.Keepers(ctx)
+	records, err := s.records(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -61,14 +104,14 @@ func (s *Room) Kept(ctx context.Context, p *access.Principal) ([]server.Summary,
 // Troubled gives the kept servers that fail, or whose agents are silent.
 func (s *Room) Troubled(ctx context.Context) ([]server.Summary, error) {
 	v, now := s.present.View(), s.cfg.Now()
-	records, err := s.store.KeepersInTrouble(ctx, now.Add(-server.SilentAfter*v.ReportsEvery()))
+	records, err := s.records(ctx)
 	if err != nil {
 		return nil, err
 	}
 	var out []server.Summary
 	for _, r := range records {
 		of := server.Keeping(v.Document(), r.Report.Machine)
-		if of == nil {
+		if of == nil || !r.Troubled(now, v.ReportsEvery()) {
 			continue
 		}
 		sheet := server.NewSheet(of, s.plan(v, of.Name), &r, now, s.cfg.Zone, v.ReportsEvery())
@@ -81,7 +124,7 @@ func (s *Room) Troubled(ctx context.Context) ([]server.Summary, error) {
 
 // FoundOn gives what agents found on the servers that they keep, by server.
 func (s *Room) FoundOn(ctx context.Context) (map[string][]server.Found, error) {
-	records, err := s.store.Keepers(ctx)
+	records, err := s.records(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -99,7 +142,7 @@ func (s *Room) Sheet(ctx context.Context, p *access.Principal, called string) (s
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return server.Sheet{}, err
 	}
-	records, err := s.store.Keepers(ctx)
+	records, err := s.records(ctx)
 	if err != nil {
 		return server.Sheet{}, err
 	}

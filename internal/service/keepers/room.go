@@ -20,9 +20,8 @@ import (
 
 // A Store is what is needed of the store.
 type Store interface {
-	Keeper(ctx context.Context, machine string) (*server.Record, error)
-	Keepers(ctx context.Context) ([]server.Record, error)
-	KeepersInTrouble(ctx context.Context, since time.Time) ([]server.Record, error)
+	KeepersSeen(ctx context.Context) (map[string]time.Time, error)
+	KeepersOf(ctx context.Context, folded []string) ([]server.Record, error)
 	SaveKept(ctx context.Context, r server.Report, happens func(failing *bool) []event.Event) error
 	RemoveKeeper(ctx context.Context, machine string, e event.Event) error
 	AddTask(ctx context.Context, called, machine string, t server.Task, author string) (id int64, err error)
@@ -65,6 +64,7 @@ type Room struct {
 	doc     *estate.Document
 	dir     *directory.Directory
 	plans   map[string]planned // by server
+	said    map[string]server.Record
 }
 
 // planned is what a server is to have.
@@ -76,7 +76,7 @@ type planned struct {
 // New furnishes the room.
 func New(cfg Config) *Room {
 	return &Room{store: cfg.Store, cfg: cfg, present: cfg.Present, reread: make(chan string, 64),
-		plans: map[string]planned{}}
+		plans: map[string]planned{}, said: map[string]server.Record{}}
 }
 
 // planFresh is for how long a plan holds in one world: queues end by date.

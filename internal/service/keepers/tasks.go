@@ -23,7 +23,8 @@ func (s *Room) Heard(ctx context.Context, called string) (bool, error) {
 	if err != nil {
 		return false, nil //nolint:nilerr // it is not kept
 	}
-	r, err := s.store.Keeper(ctx, of.KeptBy())
+	records, err := s.records(ctx)
+	r := recordOf(records, of.KeptBy())
 	return r != nil && server.StateOf(r, nil, s.cfg.Now(), v.ReportsEvery()) != server.Silent, err
 }
 
