@@ -30,6 +30,9 @@ func TestBareNames(t *testing.T) {
 			"people by what stands before the @, and so ida, too", false},
 		{"linux/x64", `{allow: ["user:ida"]}`, "ida", "and so ida@b.example, too", true},
 		{"windows/x64", `{allow: ["user:mira@a.example"]}`, "mira@a.example", "", false},
+		{"windows/x64", `{deny: ["user:Stranger"]}`, "but stranger", "", false}, // the directory does not know them
+		{"linux/x64", `{deny: ["user:ida@elsewhere.example"]}`, "but ida", "refuses more people at q than the estate", false},
+		{"linux/x64", `{allow: ["user:kaja", "user:Stranger"], deny: ["user:other"]}`, "kaja", "", false},
 	} {
 		doc := worlds.Parse(t, fmt.Sprintf("estate: 1\nservers: [{name: ps, uri: \"ipp://ps.example/\", kept: true, "+
 			"platform: %s}]\ndevices: [{name: d, uri: \"ipp://192.0.2.1/\"}]\nqueues: [{name: q, devices: [d], paths: [{server: "+

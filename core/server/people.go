@@ -57,7 +57,7 @@ type permits struct {
 type named struct {
 	everyone bool
 	people   map[directory.MemberID]bool // by who stands for a person
-	unknown  []string                    // users whom the directory does not know
+	unknown  []string                    // users whom the directory does not know, as written
 	more     []string                    // entries that hold, or may, by a machine or a place
 }
 
@@ -114,12 +114,15 @@ func holdsMachines(d *directory.Directory, id directory.GroupID) bool {
 	return some
 }
 
-// names lists the names of people; false where there are too many.
-func (p *permits) names(people map[directory.MemberID]bool) ([]string, bool) {
+// names lists the names of people, and more names; false where there are too many.
+func (p *permits) names(people map[directory.MemberID]bool, more ...string) ([]string, bool) {
 	if len(people) > MostPeople {
 		return nil, false
 	}
 	var out []string
+	for _, n := range more {
+		out = append(out, name.Fold(n))
+	}
 	for id := range people {
 		out = append(append(out, p.d.UserName(id)), p.d.Names(id)...)
 	}
@@ -129,7 +132,8 @@ func (p *permits) names(people map[directory.MemberID]bool) ([]string, bool) {
 }
 
 // people says who may print by an access, as far as names can say it. more says why the server lets more people print
-// than the estate; unknown are users whom the directory does not know, and whom the server lets in no more.
+// than the estate; unknown are users whom the directory does not know, and whom the server lets in no more. One whom it
+// does not know, and who is denied, is denied by that name: who signs in with it is refused by the estate, too.
 func (p *permits) people(a *estate.Access) (out People, more string, unknown []string) {
 	everybody := People{Everyone: true}
 	if a == nil {
@@ -150,7 +154,7 @@ func (p *permits) people(a *estate.Access) (out People, more string, unknown []s
 		if !allow.everyone {
 			why = append(why, fmt.Sprintf("it allows by %s, and a server knows people by name alone", words.Few(allow.more, 5)))
 		}
-		list, few := p.names(deny.people)
+		list, few := p.names(deny.people, deny.unknown...)
 		if !few {
 			why, list = append(why, fmt.Sprintf("it denies more than %d people", MostPeople)), nil
 		}
@@ -167,7 +171,7 @@ func (p *permits) people(a *estate.Access) (out People, more string, unknown []s
 		return People{Names: list}, strings.Join(why, "; "), allow.unknown
 	}
 	why = append(why, fmt.Sprintf("it allows more than %d people", MostPeople))
-	if list, few = p.names(deny.people); !few {
+	if list, few = p.names(deny.people, deny.unknown...); !few {
 		why, list = append(why, fmt.Sprintf("it denies more than %d people", MostPeople)), nil
 	}
 	return People{Everyone: true, Names: list}, strings.Join(why, "; "), nil

@@ -130,6 +130,11 @@ func (w twin) people(a *estate.Access) (string, bool) {
 			may = append(may, u)
 		}
 	}
+	for _, e := range a.Deny { // who is denied by a name is, though the directory does not know it
+		if u, is := strings.CutPrefix(e, "user:"); is && !slices.Contains(denied, name.Fold(u)) {
+			denied = append(denied, name.Fold(u))
+		}
+	}
 	allowsMore := false
 	for _, e := range a.Allow {
 		_, m := w.holds(e, "")

@@ -287,9 +287,9 @@ func (p *planning) driver(q *estate.Queue, w *Want, point func(kind, fix, format
 		}
 	}
 	w.Driver = ""
-	point("driver", fmt.Sprintf("give the queue a driver for %s, or \"*\": driverless", platform), "none of the "+
-		"drivers of "+
-		"%s fits %s, the platform of %s: what it takes is passed on as it is", q.Name, platform, p.server.Name)
+	point("driver", fmt.Sprintf("give the queue a driver for %s, or \"*\": driverless", platform),
+		"none of the drivers of %s fits %s, the platform of %s: what it takes is passed on as it is", q.Name, platform,
+		p.server.Name)
 }
 
 // running is how the server is to run it.

@@ -14,6 +14,7 @@ import (
 // Some spoolers remember jobs that have ended, and print the short ones first.
 type (
 	remembers interface {
+		// Ended gives those of the agent's own queues, and of those by which it hands jobs on.
 		Ended(ctx context.Context) ([]stock.Job, error)
 		// Forget has one of them forgotten, with its document.
 		Forget(ctx context.Context, j stock.Job) error

@@ -22,14 +22,13 @@ func (u *UnixServer) Bring(ctx context.Context, w server.Now, take bool) error {
 			return fmt.Errorf("%q leads to nothing that prints, and is not set up", d)
 		}
 	}
-	there, err := u.spooler.Queue(ctx, w.Name)
+	look := u.ours
+	if take {
+		look = u.spooler.Queue
+	}
+	there, err := look(ctx, w.Name)
 	if err != nil {
 		return err
-	}
-	if there != nil {
-		if _, own := readShared(there.Mark); !own && !take {
-			return fmt.Errorf("a queue %s is already there, and somebody else made it", there.Name)
-		}
 	}
 	ppd, err := u.description(ctx, w)
 	if err != nil {
@@ -39,6 +38,18 @@ func (u *UnixServer) Bring(ctx context.Context, w server.Now, take bool) error {
 		return u.bringQueue(ctx, w, there, ppd)
 	}
 	return u.bringClass(ctx, w, there, ppd)
+}
+
+// ours gives a queue of a name that is there, nil for none: an error where somebody else made it.
+func (u *UnixServer) ours(ctx context.Context, called string) (*ippclient.SpoolerQueue, error) {
+	q, err := u.spooler.Queue(ctx, called)
+	if err != nil || q == nil {
+		return nil, err
+	}
+	if _, own := readShared(q.Mark); !own {
+		return nil, fmt.Errorf("a queue %s is already there, and somebody else made it", q.Name)
+	}
+	return q, nil
 }
 
 // description is the driver, fitted; nil for none.
@@ -71,6 +82,9 @@ func (u *UnixServer) bringQueue(ctx context.Context, w server.Now, there *ippcli
 	aside.Name, aside.Was = member(w.Name, w.Devices[0]), nil
 	of := m
 	of.Of = w.Name
+	if _, err := u.ours(ctx, aside.Name); err != nil {
+		return err
+	}
 	if err := u.write(ctx, aside, of, w.Options, ppd); err != nil {
 		return err
 	}
@@ -97,8 +111,8 @@ func (u *UnixServer) handBack(ctx context.Context, called, to string) error {
 	if err != nil || q == nil {
 		return err
 	}
-	if _, own := readShared(q.Mark); !own {
-		return nil
+	if m, own := readShared(q.Mark); !own || m.Of == "" {
+		return nil // somebody else's, or a queue for itself that was in somebody else's class
 	}
 	if err := u.clear(ctx, q, to); err != nil {
 		return err
@@ -156,7 +170,7 @@ func (u *UnixServer) bringClass(ctx context.Context, w server.Now, there *ippcli
 		q := u.queue(w, nil)
 		q.Name, q.Device, q.Shared, q.Refuses = member(w.Name, device), device, false, ""
 		q.Allowed, q.Denied = nil, nil // the class decides who prints
-		if before, err := u.spooler.Queue(ctx, q.Name); err != nil {
+		if before, err := u.ours(ctx, q.Name); err != nil {
 			return err
 		} else if before != nil {
 			q.Drop, q.Was = dropped(before, w.Options), before

@@ -8,8 +8,11 @@ import (
 	"cirque/core/stock"
 )
 
-// Ended lists the jobs that have ended, as far as the spooler remembers them.
-func (u *UnixServer) Ended(ctx context.Context) ([]stock.Job, error) { return u.spooler.Ended(ctx) }
+// Ended lists the jobs of the agent's own queues that have ended, as far as the spooler remembers them.
+func (u *UnixServer) Ended(ctx context.Context) ([]stock.Job, error) {
+	jobs, err := u.spooler.Ended(ctx)
+	return slices.DeleteFunc(jobs, func(j stock.Job) bool { return !u.own[j.Queue] }), err
+}
 
 // Forget has the spooler forget one of them, with its document.
 func (u *UnixServer) Forget(ctx context.Context, j stock.Job) error {

@@ -33,7 +33,8 @@ func (u *UnixServer) PassOn(ctx context.Context, called, uri string) (moved, lef
 		return 0, q.Jobs, fmt.Errorf("somebody else made the queue %s", called)
 	}
 	helper := onwardName(called)
-	for _, name := range append([]string{called}, q.Members...) {
+	names := append([]string{called}, q.Members...)
+	for _, name := range names {
 		for {
 			next, busy, err := u.last(ctx, name)
 			if err != nil {
@@ -45,16 +46,16 @@ func (u *UnixServer) PassOn(ctx context.Context, called, uri string) (moved, lef
 			}
 			if moved == 0 {
 				if err := u.lead(ctx, helper, called, m.Queue, uri); err != nil {
-					return moved, left, err
+					return moved, u.stay(ctx, names), err
 				}
 			}
 			if err := u.hand(ctx, name, helper, next.ID, next.State == "pending"); err != nil {
-				return moved, left + 1, err
+				return moved, u.stay(ctx, append(names, helper)), err
 			}
 			moved++
 		}
 	}
-	waiting, err := u.spooler.Queue(ctx, helper)
+	waiting, err := u.ours(ctx, helper)
 	if err == nil && waiting != nil {
 		left += waiting.Jobs // on their way
 		if waiting.State == stoppedState {
@@ -62,6 +63,16 @@ func (u *UnixServer) PassOn(ctx context.Context, called, uri string) (moved, lef
 		}
 	}
 	return moved, left, err
+}
+
+// stay counts the jobs in queues, as far as they can be read.
+func (u *UnixServer) stay(ctx context.Context, names []string) (jobs int) {
+	for _, n := range names {
+		if q, err := u.spooler.Queue(ctx, n); err == nil && q != nil {
+			jobs += q.Jobs
+		}
+	}
+	return jobs
 }
 
 // stuckAfter is for how long a job has to have been printed until what is next in line is handed on, too.
@@ -107,7 +118,7 @@ func (u *UnixServer) last(ctx context.Context, name string) (next *stock.Job, le
 
 // lead makes the queue by which jobs are handed on.
 func (u *UnixServer) lead(ctx context.Context, helper, called, queue, uri string) error {
-	was, err := u.spooler.Queue(ctx, helper)
+	was, err := u.ours(ctx, helper)
 	if err != nil {
 		return err
 	}

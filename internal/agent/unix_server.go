@@ -25,7 +25,8 @@ type UnixServer struct {
 	lacks   map[string][]string // by queue: what its driver knows nothing of
 	// printing is since when jobs were seen to be printed, by queue and number.
 	printing map[[2]any]time.Time
-	ranked   map[int]int // priorities that jobs were given, by number
+	ranked   map[int]int     // priorities that jobs were given, by number
+	own      map[string]bool // the queues of the agent's own, when they were last looked at
 }
 
 // NewUnixServer makes one; at is the path of the spooler's local socket, or ipp://HOST:PORT/.
@@ -84,6 +85,7 @@ func (u *UnixServer) Shared(ctx context.Context) ([]server.Found, error) {
 		byName[queues[i].Name] = &queues[i]
 	}
 	inClass := map[string]bool{}
+	u.own = make(map[string]bool, len(queues))
 	out := make([]server.Found, 0, len(queues))
 	for i := range queues {
 		if q := &queues[i]; q.Class {
@@ -100,6 +102,7 @@ func (u *UnixServer) Shared(ctx context.Context) ([]server.Found, error) {
 	for i := range queues {
 		q := &queues[i]
 		m, own := readShared(q.Mark)
+		u.own[q.Name] = own
 		switch {
 		case own && q.Class, own && inClass[q.Name], own && m.Onward:
 		case own:
@@ -130,9 +133,8 @@ func theirs(q *ippclient.SpoolerQueue) server.Found {
 // found is a queue of the agent's own.
 func (u *UnixServer) found(q *ippclient.SpoolerQueue, m sharedMark) server.Found {
 	f := theirs(q)
-	f.Own, f.Queue, f.Driver, f.Exact, f.Package, f.Units, f.Running =
-		true, m.Queue, m.Driver, m.Exact, m.Package, m.Units,
-		m.Running
+	f.Own, f.Queue, f.Driver, f.Exact, f.Package = true, m.Queue, m.Driver, m.Exact, m.Package
+	f.Units, f.Running = m.Units, m.Running
 	f.Options = nil
 	for _, o := range m.Options {
 		if f.Options == nil {

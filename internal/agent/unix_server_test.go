@@ -3,7 +3,11 @@ package agent_test
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"fmt"
+	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -92,6 +96,72 @@ func empty(t *testing.T, by *ippclient.Spooler) {
 		if err != nil {
 			t.Fatal(err)
 		}
+	}
+}
+
+// TestStrangersNames: where somebody else has a queue of a name that the agent needs for a member or for handing on,
+// that is said, and the queue stays as it was, with what it remembers; so does a queue that somebody put into a class.
+func TestStrangersNames(t *testing.T) {
+	t.Parallel()
+	s := testkit.NewUnixSpooler(t, false)
+	by, err := ippclient.NewSpooler(s.Socket)
+	if err != nil {
+		t.Fatal(err)
+	}
+	u, err := agent.NewUnixServer(s.Socket)
+	if err != nil {
+		t.Fatal(err)
+	}
+	devices := []string{"ipp://127.0.0.1:9/x", "ipp://127.0.0.1:9/y"}
+	sum := sha256.Sum256([]byte(devices[1]))
+	strangers := []string{"hall+onward", "hall+" + hex.EncodeToString(sum[:4])}
+	for _, called := range strangers {
+		if err := by.Set(t.Context(), ippclient.SpoolerQueue{Name: called, Device: "ipp://127.0.0.1:9/z"}, nil); err != nil {
+			t.Fatal(err)
+		}
+	}
+	look := func(called string) string {
+		q, err := by.Queue(t.Context(), called)
+		if err != nil || q == nil {
+			t.Fatal(called, err)
+		}
+		return fmt.Sprint(*q)
+	}
+	before := []string{look(strangers[0]), look(strangers[1])}
+	w := server.Now{Want: server.Want{Name: "hall", Queue: "hall", Devices: devices[:1], People: server.People{Everyone: true}}}
+	if err := u.Bring(t.Context(), w, false); err != nil {
+		t.Fatal(err)
+	}
+	page := job.Document{Name: "page", Owner: "ida", Format: "application/octet-stream"}
+	if _, err := ippclient.New(nil).Print(t.Context(), s.URI+"printers/hall", page, strings.NewReader("a\n")); err != nil {
+		t.Fatal(err)
+	}
+	if err := by.Halt(t.Context(), ippclient.SpoolerQueue{Name: "hall"}); err != nil {
+		t.Fatal(err)
+	}
+	const says = "somebody else made it"
+	if _, left, err := u.PassOn(t.Context(), "hall", "ipp://127.0.0.1:9/other"); err == nil || left != 1 ||
+		!strings.Contains(err.Error(), says) {
+		t.Errorf("handed on: %d left, %v", left, err)
+	}
+	w.Devices = devices
+	if err := u.Bring(t.Context(), w, false); err == nil || !strings.Contains(err.Error(), says) {
+		t.Error("made a class of it:", err)
+	}
+	if after := []string{look(strangers[0]), look(strangers[1])}; !slices.Equal(after, before) {
+		t.Errorf("they were\n%s\nand are\n%s", before, after)
+	}
+
+	// A class of theirs, into which they put a queue of the agent's, is taken over: that queue stays.
+	if err := by.SetClass(t.Context(), ippclient.SpoolerQueue{Name: "all", Class: true, Members: []string{"hall"}}); err != nil {
+		t.Fatal(err)
+	}
+	all := server.Now{Want: server.Want{Name: "all", Queue: "all", Devices: devices[:1], People: server.People{Everyone: true}}}
+	if err := u.Bring(t.Context(), all, true); err != nil {
+		t.Fatal(err)
+	}
+	if q, err := by.Queue(t.Context(), "hall"); err != nil || q == nil || q.Jobs != 1 {
+		t.Errorf("hall: %+v, %v", q, err)
 	}
 }
 

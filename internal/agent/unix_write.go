@@ -129,9 +129,8 @@ func (u *UnixServer) Drop(ctx context.Context, called string) error {
 				return err
 			}
 		}
-		return fmt.Errorf("%s still wait in %s: it takes no more, and goes once they are printed", words.Count(waiting,
-			"job"),
-			called)
+		return fmt.Errorf("%s still wait in %s: it takes no more, and goes once they are printed",
+			words.Count(waiting, "job"), called)
 	}
 	if !q.Class {
 		return u.spooler.Delete(ctx, called)

@@ -23,16 +23,13 @@ func (s *Room) stale(before *server.Record, r server.Report) {
 	}
 	read := s.present.Stock().Server(of.Name).Server
 	otherwise := before != nil && !server.SameQueues(before.Report.Found, r.Found)
-	var names []string
-	for _, f := range r.Found {
-		if !f.Private {
-			names = append(names, f.Name)
-		}
-	}
-	slices.Sort(names)
 	if read != nil {
 		known, whole := read.Names()
-		missing := slices.ContainsFunc(names, func(n string) bool { return !slices.Contains(known, n) })
+		read := make(map[string]bool, len(known))
+		for _, n := range known {
+			read[n] = true
+		}
+		missing := slices.ContainsFunc(r.Found, func(f server.Found) bool { return !f.Private && !read[f.Name] })
 		gone := whole && slices.ContainsFunc(r.Found, func(f server.Found) bool { return f.Own }) && len(known) > len(r.Found)
 		if !missing && !gone && !otherwise {
 			return
