@@ -323,7 +323,7 @@ func fillOne(ctx context.Context, store *postgres.Store, i int) error {
 		},
 		func() error {
 			return store.Uses.KeepUses(ctx, name("server"), []decommission.Use{{Queue: name("queue"), Owner: user, Jobs: 1,
-				First: time.Now(), Last: time.Now()}}, time.Now(), "")
+				First: time.Now(), Last: time.Now()}}, func(k decommission.Known) decommission.Known { return k })
 		},
 		func() error {
 			return store.Stock.SaveCapture(ctx, stock.Capture{Machine: machine, Author: "test"}, happened)

@@ -25,17 +25,46 @@ type Use struct {
 
 // Known is how well it is known who prints through a server.
 type Known struct {
-	Since time.Time // the zero time: not at all
-	Read  time.Time // when its lists of ended jobs were last read
+	Since time.Time // from then on without a gap; the zero time: not at all
+	Read  time.Time // when its lists of ended jobs were last read; the zero time: never
 	Says  string    // why they could not be, the last time; "" where they could
+	// Told says whether it has told of a job that ended, ever. One that keeps no list of them proves nothing by silence.
+	Told bool
+}
+
+// A Reading is what came of reading a server's lists of ended jobs.
+type Reading struct {
+	At     time.Time
+	Oldest time.Time // when the oldest of those jobs ended; the zero time: it has none
+	Says   string    // why they could not be read; "" where they could
+}
+
+// NoGap is for how long the lists may go unread without what is forgotten meanwhile counting as a gap.
+const NoGap = 3 * time.Hour
+
+// After is what is known after a reading. After a longer pause only lists that reach back to it leave no gap.
+func (k Known) After(r Reading) Known {
+	k.Told = k.Told || !r.Oldest.IsZero()
+	if k.Says = r.Says; r.Says != "" {
+		return k
+	}
+	since := r.Oldest
+	if since.IsZero() || since.After(r.At) {
+		since = r.At
+	}
+	gap := r.At.Sub(k.Read) > NoGap && since.After(k.Read)
+	if k.Since.IsZero() || gap || since.Before(k.Since) {
+		k.Since = since
+	}
+	k.Read = r.At
+	return k
 }
 
 // An End takes the paths through a server out, where nothing and nobody needs them any more.
 type End struct {
 	From  string
 	Quiet time.Duration // for so long nobody has printed through the old queue
-	// Since is since when it is known who prints there; the zero time where it is not.
-	Since time.Time
+	Known Known
 	Uses  []Use
 	// Led counts the endpoints that lead to a server by one of the estate's queues.
 	Led func(queue string) int
@@ -111,14 +140,22 @@ func (e End) holds(queue string, remote []string) string {
 		if last.From != "" {
 			from = " from " + last.From
 		}
-		return fmt.Sprintf("%s printed there%s %s ago, and %s without anybody are wanted", cmp.Or(last.Owner,
-			"somebody"), from,
-			span.Format(e.Now.Sub(last.Last).Round(time.Minute)), span.Format(e.Quiet))
-	case e.Since.IsZero():
+		return fmt.Sprintf("%s printed there%s %s ago, and %s without anybody are wanted",
+			cmp.Or(last.Owner, "somebody"), from, ago(e.Now, last.Last), span.Format(e.Quiet))
+	case e.Known.Says != "" && !e.Known.Read.IsZero():
+		return fmt.Sprintf("its lists of ended jobs were last read %s ago; now: %s", ago(e.Now, e.Known.Read), e.Known.Says)
+	case e.Known.Says != "":
+		return "it is not known who prints there: its lists of ended jobs cannot be read: " + e.Known.Says
+	case e.Known.Since.IsZero():
 		return "it is not known who prints there: its lists of ended jobs have not been read"
-	case e.Now.Sub(e.Since) < e.Quiet:
+	case !e.Known.Told:
+		return "the server has told of no ended job yet, which proves nothing: it may keep no list of them. Print a page " +
+			"there once, or take the path out by hand"
+	case e.Now.Sub(e.Known.Since) < e.Quiet:
 		return fmt.Sprintf("who prints there is known for %s only, and %s without anybody are wanted",
-			span.Format(e.Now.Sub(e.Since).Round(time.Minute)), span.Format(e.Quiet))
+			ago(e.Now, e.Known.Since), span.Format(e.Quiet))
 	}
 	return ""
 }
+
+func ago(now, at time.Time) string { return span.Format(max(0, now.Sub(at)).Round(time.Minute)) }

@@ -13,7 +13,7 @@ type Leaving struct {
 	Says   string     `json:"says"`
 	Lately []LateUse  `json:"lately" doc:"Who printed through it, from the server's own list of ended jobs."`
 	Since  *time.Time `json:"since" doc:"The oldest job that it remembers."`
-	Kept   *time.Time `json:"kept" doc:"Since when it is kept who printed through it; null where it never could be read."`
+	Kept   *time.Time `json:"kept" doc:"Since when it is kept without a gap who printed through it; null where that is not known."`
 	Told   string     `json:"told" doc:"What is known of late use: that it was read, or why it was not."`
 }
 

@@ -119,7 +119,8 @@ func TestEnd(t *testing.T) {
 	t.Parallel()
 	now := time.Date(2026, 12, 1, 12, 0, 0, 0, time.UTC)
 	day := 24 * time.Hour
-	base := decommission.End{From: "old", Quiet: 14 * day, Since: now.Add(-30 * day), Now: now, Led: func(string) int { return 0 }}
+	base := decommission.End{From: "old", Quiet: 14 * day, Now: now, Led: func(string) int { return 0 },
+		Known: decommission.Known{Since: now.Add(-30 * day), Read: now, Told: true}}
 	for name, c := range map[string]struct {
 		change func(*decommission.End)
 		says   string // of g; empty where it goes
@@ -136,9 +137,14 @@ func TestEnd(t *testing.T) {
 				{Server: "old", Queue: "g", Owner: "mira", Last: now.Add(-3 * day)}}
 		}, "ida printed there from desk-9 2d ago, and 14d without anybody are wanted"},
 		"led there":       {func(e *decommission.End) { e.Led = func(string) int { return 2 } }, "2 endpoints lead there still"},
-		"not known":       {func(e *decommission.End) { e.Since = time.Time{} }, "it is not known who prints there"},
-		"not known long":  {func(e *decommission.End) { e.Since = now.Add(-day) }, "is known for 1d only"},
-		"a shorter quiet": {func(e *decommission.End) { e.Since, e.Quiet = now.Add(-day), time.Hour }, ""},
+		"not known":       {func(e *decommission.End) { e.Known = decommission.Known{} }, "it is not known who prints there"},
+		"not known long":  {func(e *decommission.End) { e.Known.Since = now.Add(-day) }, "is known for 1d only"},
+		"a shorter quiet": {func(e *decommission.End) { e.Known.Since, e.Quiet = now.Add(-day), time.Hour }, ""},
+		"not to be read": {func(e *decommission.End) { e.Known = decommission.Known{Says: "it refuses"} },
+			"its lists of ended jobs cannot be read: it refuses"},
+		"not to be read any more": {func(e *decommission.End) { e.Known.Read, e.Known.Says = now.Add(-2*day), "it is silent" },
+			"its lists of ended jobs were last read 2d ago; now: it is silent"},
+		"told of no job ever": {func(e *decommission.End) { e.Known.Told = false }, "which proves nothing"},
 	} {
 		e := base
 		c.change(&e)
@@ -161,6 +167,43 @@ func TestEnd(t *testing.T) {
 			if q.Name == "g" && c.says == "" && len(q.Paths) != 1 {
 				t.Errorf("%s: %+v", name, q.Paths)
 			}
+		}
+	}
+}
+
+// TestKnown: silence is known of without a gap from when a server's lists were first read; what cannot be read proves
+// nothing, and after a longer pause only a list that reaches back to it.
+func TestKnown(t *testing.T) {
+	t.Parallel()
+	at := func(hours float64) time.Time {
+		return time.Date(2026, 12, 1, 0, 0, 0, 0, time.UTC).Add(time.Duration(hours * float64(time.Hour)))
+	}
+	type r = decommission.Reading
+	for says, c := range map[string]struct {
+		readings []r
+		since    time.Time
+		told     bool
+	}{
+		"none":                      {nil, time.Time{}, false},
+		"refused":                   {[]r{{At: at(0), Says: "no"}}, time.Time{}, false},
+		"empty, and again":          {[]r{{At: at(0)}, {At: at(1)}}, at(0), false},
+		"from the oldest job on":    {[]r{{At: at(0), Oldest: at(-50)}}, at(-50), true},
+		"jobs of the future":        {[]r{{At: at(0), Oldest: at(5)}}, at(0), true},
+		"the list moves on":         {[]r{{At: at(0), Oldest: at(-50)}, {At: at(1), Oldest: at(-10)}}, at(-50), true},
+		"a short pause":             {[]r{{At: at(0)}, {At: at(1), Says: "no"}, {At: at(2), Oldest: at(1.5)}}, at(0), true},
+		"a long one, bridged":       {[]r{{At: at(0)}, {At: at(9), Says: "no"}, {At: at(90), Oldest: at(-1)}}, at(-1), true},
+		"a long one, and forgotten": {[]r{{At: at(0), Oldest: at(-9)}, {At: at(90), Oldest: at(80)}}, at(80), true},
+		"a long one, and empty":     {[]r{{At: at(0), Oldest: at(-9)}, {At: at(90)}, {At: at(91)}}, at(90), true},
+	} {
+		k := decommission.Known{}
+		for _, x := range c.readings {
+			k = k.After(x)
+			if k.Says != x.Says {
+				t.Errorf("%s: %q after %q", says, k.Says, x.Says)
+			}
+		}
+		if !k.Since.Equal(c.since) || k.Told != c.told {
+			t.Errorf("%s: %+v", says, k)
 		}
 	}
 }

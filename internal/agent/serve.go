@@ -395,4 +395,5 @@ func (k *Keeper) Serves() string { return k.serving.Now.Server }
 
 // errNoServer says that a machine's agent was not yet told of a server.
 var errNoServer = fault.New(fault.Invalid, "nothing-served",
-	"run the agent with --serve, and take the server into the estate with kept: true", "this machine keeps no print server")
+	"run the agent with --serve, and take the server into the estate with kept: true",
+	"this machine keeps no print server")

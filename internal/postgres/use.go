@@ -21,19 +21,33 @@ func (s UseTable) Uses(ctx context.Context, server string, most int) (list []dec
 	if list, err = pgx.CollectRows(rows, pgx.RowToStructByPos[decommission.Use]); err != nil {
 		return nil, known, translate(err)
 	}
-	err = s.pool.QueryRow(ctx, "SELECT since, read_at, says FROM server_use_read WHERE server = $1",
-		server).Scan(&known.Since,
-		&known.Read, &known.Says)
-	if errors.Is(err, pgx.ErrNoRows) {
-		err = nil
-	}
+	known, err = readKnown(ctx, s.pool, server, "")
 	return list, known, translate(err)
 }
 
-// KeepUses adds what a reading of a server's ended jobs, from since on, tells: jobs that are counted already are not
-// counted again. Says is why it could not be read; then nothing is added.
-func (s UseTable) KeepUses(ctx context.Context, server string, list []decommission.Use, since time.Time,
-	says string) error {
+// readKnown reads how well it is known who prints through a server; the zero value where it is not.
+func readKnown(ctx context.Context, from interface {
+	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
+}, server, lock string) (k decommission.Known, err error) {
+	var since, read *time.Time
+	err = from.QueryRow(ctx, "SELECT since, read_at, says, told FROM server_use_read WHERE server = $1"+lock,
+		server).Scan(&since, &read, &k.Says, &k.Told)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return k, nil
+	}
+	if since != nil {
+		k.Since = *since
+	}
+	if read != nil {
+		k.Read = *read
+	}
+	return k, err
+}
+
+// KeepUses adds who printed through a server, by jobs that were not counted before; next says how well that is known
+// then.
+func (s UseTable) KeepUses(ctx context.Context, server string, list []decommission.Use,
+	next func(decommission.Known) decommission.Known) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		for _, u := range list {
 			if _, err := tx.Exec(ctx, `INSERT INTO server_use AS u (server, queue, owner, host, jobs, first_at, last_at)
@@ -43,10 +57,17 @@ func (s UseTable) KeepUses(ctx context.Context, server string, list []decommissi
 				return err
 			}
 		}
-		_, err := tx.Exec(ctx, `INSERT INTO server_use_read AS r (server, since, read_at, says) VALUES ($1, $2,
-			clock_timestamp(), $3) ON CONFLICT (server) DO UPDATE SET since = least(r.since, excluded.since),
-			read_at = CASE WHEN excluded.says = '' THEN excluded.read_at ELSE r.read_at END, says = excluded.says`, server,
-			since, says)
+		_, err := tx.Exec(ctx, "INSERT INTO server_use_read (server) VALUES ($1) ON CONFLICT DO NOTHING", server)
+		if err != nil {
+			return err
+		}
+		known, err := readKnown(ctx, tx, server, " FOR UPDATE")
+		if err != nil {
+			return err
+		}
+		known = next(known)
+		_, err = tx.Exec(ctx, "UPDATE server_use_read SET since = $2, read_at = $3, says = $4, told = $5 WHERE server = $1",
+			server, orNull(known.Since), orNull(known.Read), known.Says, known.Told)
 		return err
 	})
 }
@@ -62,4 +83,12 @@ func (s UseTable) LastUses(ctx context.Context, server string) (map[[3]string]ti
 	var at time.Time
 	_, err = pgx.ForEachRow(rows, []any{&k[0], &k[1], &k[2], &at}, func() error { out[k] = at; return nil })
 	return out, translate(err)
+}
+
+// orNull is a time, or null for the zero time.
+func orNull(t time.Time) *time.Time {
+	if t.IsZero() {
+		return nil
+	}
+	return &t
 }

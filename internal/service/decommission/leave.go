@@ -56,12 +56,13 @@ func (s *Room) Depends(ctx context.Context, p *access.Principal, server string) 
 		}
 	}
 	s.lately(ctx, l, &out)
-	if err := s.kept(ctx, server, &out); err != nil {
+	known, err := s.kept(ctx, server, &out)
+	if err != nil {
 		return out, err
 	}
 	switch {
 	case out.Unused:
-		out.Says = fmt.Sprintf("Nothing in the estate leads to %s: it may be switched off.%s", server, s.quiet(out))
+		out.Says = fmt.Sprintf("Nothing in the estate leads to %s: it may be switched off.%s", server, s.quiet(out, known))
 	case len(out.Queues) == 0:
 		out.Says = fmt.Sprintf("No queue leads to %s; it is still a member of %s.", server, strings.Join(out.Sets, " and "))
 	default:

@@ -54,8 +54,9 @@ func (k *kept) LastUses(context.Context, string) (map[[3]string]time.Time, error
 	return out, nil
 }
 
-func (k *kept) KeepUses(_ context.Context, _ string, list []decommission.Use, since time.Time, says string) error {
-	k.list, k.known = append(k.list, list...), decommission.Known{Since: since, Says: says}
+func (k *kept) KeepUses(_ context.Context, _ string, list []decommission.Use,
+	next func(decommission.Known) decommission.Known) error {
+	k.list, k.known = append(k.list, list...), next(k.known)
 	return nil
 }
 
@@ -95,5 +96,30 @@ func TestDepends(t *testing.T) {
 	}
 	if _, err := s.Depends(t.Context(), rooms.Who(access.Person), "ps-1"); !fault.Is(err, fault.Denied) {
 		t.Error(err)
+	}
+}
+
+// TestQuiet: for how long nobody printed is said as far as it is proven.
+func TestQuiet(t *testing.T) {
+	t.Parallel()
+	now := time.Date(2026, 12, 1, 12, 0, 0, 0, time.UTC)
+	day := 24 * time.Hour
+	w := rooms.New(t, twoServers, directory.Records{})
+	for says, k := range map[string]kept{
+		"Nobody has printed there for 20d, as far as that is kept": {known: decommission.Known{Since: now.Add(-20 * day),
+			Read: now, Told: true}},
+		"Nobody had printed there for 10d when its lists were last read, 10d ago": {known: decommission.Known{
+			Since: now.Add(-20 * day), Read: now.Add(-10 * day), Says: "it is silent", Told: true}},
+		"": {known: decommission.Known{Since: now.Add(-20 * day), Read: now}}, // it has never told of a job
+		"The last who printed there did so 3d ago": {list: []decommission.Use{{Queue: "hall", Owner: "mira",
+			Last: now.Add(-3 * day)}}, known: decommission.Known{Told: true}},
+	} {
+		s := New(Config{Uses: &k, Present: w.Present, Rehearsals: &others{}, Keys: &others{},
+			Now: func() time.Time { return now }})
+		d, err := s.Depends(t.Context(), rooms.Who(access.Owner), "ps-3")
+		if err != nil || !strings.Contains(d.Says, says) || says == "" && strings.Contains(d.Says, "obody") ||
+			(d.Kept != nil) != (says != "" && !k.known.Since.IsZero()) {
+			t.Errorf("%q: %q, kept %v, %v", says, d.Says, d.Kept, err)
+		}
 	}
 }

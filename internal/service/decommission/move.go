@@ -67,9 +67,8 @@ func (s *Room) EndServer(ctx context.Context, p *access.Principal, draft, server
 	if err != nil {
 		return nil, d, err
 	}
-	e := decommission.End{From: server, Quiet: quiet, Since: known.Since, Uses: uses,
-		Led: func(q string) int { return led[q] },
-		Now: s.cfg.Now()}
+	e := decommission.End{From: server, Quiet: quiet, Known: known, Uses: uses,
+		Led: func(q string) int { return led[q] }, Now: s.cfg.Now()}
 	edits, moved, err := e.Edits(d.Document)
 	if err != nil || dry || len(edits) == 0 {
 		return moved, d, err
@@ -91,15 +90,14 @@ func (s *Room) Used(ctx context.Context, p *access.Principal, server string) ([]
 }
 
 // kept adds what is kept of who printed to what the server tells just now.
-func (s *Room) kept(ctx context.Context, server string, out *decommission.Leaving) error {
+func (s *Room) kept(ctx context.Context, server string, out *decommission.Leaving) (decommission.Known, error) {
 	list, known, err := s.cfg.Uses.Uses(ctx, server, usesShown)
 	if fault.Is(err, fault.Unavailable) {
-		return nil // what the server itself tells is worth saying
+		return known, nil // what the server itself tells is worth saying
 	}
-	if err != nil || known.Since.IsZero() {
-		return err
+	if err != nil {
+		return known, err
 	}
-	out.Kept = &known.Since
 	for _, u := range list {
 		i := slices.IndexFunc(out.Lately, func(l decommission.LateUse) bool {
 			return l.Queue == u.Queue && l.Owner == u.Owner && l.From == u.From
@@ -122,12 +120,15 @@ func (s *Room) kept(ctx context.Context, server string, out *decommission.Leavin
 		}
 		return b.Last.Compare(*a.Last)
 	})
-	out.Told += fmt.Sprintf("; who printed is kept since %s", known.Since.UTC().Format(time.DateOnly))
-	return nil
+	if known.Told && !known.Since.IsZero() {
+		out.Kept = &known.Since
+		out.Told += fmt.Sprintf("; who printed is kept since %s", known.Since.UTC().Format(time.DateOnly))
+	}
+	return known, nil
 }
 
 // quiet says for how long nobody has printed through a server to which nothing leads.
-func (s *Room) quiet(out decommission.Leaving) string {
+func (s *Room) quiet(out decommission.Leaving, known decommission.Known) string {
 	for _, u := range out.Lately {
 		if u.Last != nil {
 			return fmt.Sprintf(" The last who printed there did so %s ago: see the list.",
@@ -136,6 +137,11 @@ func (s *Room) quiet(out decommission.Leaving) string {
 	}
 	if len(out.Lately) > 0 {
 		return " Yet it remembers jobs of late: see the list."
+	}
+	if out.Kept != nil && known.Says != "" {
+		return fmt.Sprintf(" Nobody had printed there for %s when its lists were last read, %s ago.",
+			span.Format(max(0, known.Read.Sub(known.Since)).Round(time.Minute)),
+			span.Format(max(0, s.cfg.Now().Sub(known.Read)).Round(time.Minute)))
 	}
 	if out.Kept != nil {
 		return fmt.Sprintf(" Nobody has printed there for %s, as far as that is kept.",

@@ -23,7 +23,8 @@ type Prober interface {
 type Uses interface {
 	Uses(ctx context.Context, server string, most int) ([]decommission.Use, decommission.Known, error)
 	LastUses(ctx context.Context, server string) (map[[3]string]time.Time, error)
-	KeepUses(ctx context.Context, server string, list []decommission.Use, since time.Time, says string) error
+	KeepUses(ctx context.Context, server string, list []decommission.Use,
+		next func(decommission.Known) decommission.Known) error
 }
 
 // Config of a Room.

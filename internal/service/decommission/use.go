@@ -62,24 +62,30 @@ func (s *Room) ReadUse(ctx context.Context, called string) error {
 	if ctx.Err() != nil {
 		return nil
 	}
-	return s.count(ctx, called, jobs, says)
+	reading := decommission.Reading{At: s.cfg.Now(), Says: says}
+	for _, j := range jobs {
+		if j.At != nil && (reading.Oldest.IsZero() || j.At.Before(reading.Oldest)) {
+			reading.Oldest = *j.At
+		}
+	}
+	return s.count(ctx, called, jobs, func(k decommission.Known) decommission.Known { return k.After(reading) })
 }
 
-// Count keeps who printed, by jobs that have ended on a server.
+// Count keeps who printed, by jobs that have ended on a server, of which its agent tells.
 func (s *Room) Count(ctx context.Context, called string, jobs []stock.Job) error {
-	return s.count(ctx, called, jobs, "")
+	return s.count(ctx, called, jobs, func(k decommission.Known) decommission.Known {
+		k.Told = k.Told || len(jobs) > 0
+		return k
+	})
 }
 
-func (s *Room) count(ctx context.Context, called string, jobs []stock.Job, says string) error {
+func (s *Room) count(ctx context.Context, called string, jobs []stock.Job,
+	known func(decommission.Known) decommission.Known) error {
 	before, err := s.cfg.Uses.LastUses(ctx, called)
 	if err != nil {
 		return err
 	}
-	list, since := counted(called, jobs, before)
-	if since.IsZero() {
-		since = s.cfg.Now()
-	}
-	return s.cfg.Uses.KeepUses(ctx, called, list, since, says)
+	return s.cfg.Uses.KeepUses(ctx, called, counted(called, jobs, before), known)
 }
 
 // endedJobs asks for ended jobs, queue by queue; says is why some could not be read.
@@ -112,15 +118,11 @@ func (s *Room) endedJobs(ctx context.Context, l stock.Listed, r *stock.Server) (
 }
 
 // counted puts ended jobs together by queue, owner and machine, without those that are counted already.
-func counted(server string, jobs []stock.Job, before map[[3]string]time.Time) (list []decommission.Use,
-	since time.Time) {
+func counted(server string, jobs []stock.Job, before map[[3]string]time.Time) (list []decommission.Use) {
 	by := map[[3]string]*decommission.Use{}
 	for _, j := range jobs {
 		if j.At == nil {
 			continue
-		}
-		if since.IsZero() || j.At.Before(since) {
-			since = *j.At
 		}
 		k := [3]string{j.Queue, j.Owner, j.From}
 		if last, ok := before[k]; ok && !j.At.After(last) {
@@ -145,5 +147,5 @@ func counted(server string, jobs []stock.Job, before map[[3]string]time.Time) (l
 	slices.SortFunc(list, func(a, b decommission.Use) int {
 		return cmp.Or(b.Last.Compare(a.Last), cmp.Compare(a.Queue, b.Queue), cmp.Compare(a.Owner, b.Owner))
 	})
-	return list, since
+	return list
 }

@@ -4622,7 +4622,7 @@ export interface components {
             grants: string[];
             /**
              * Format: date-time
-             * @description Since when it is kept who printed through it; null where it never could be read.
+             * @description Since when it is kept without a gap who printed through it; null where that is not known.
              */
             kept: string | null;
             /** @description Which other servers would serve some of these, had they the queue: in sentences. */
