@@ -149,9 +149,8 @@ func (s KeeperTable) AddTask(ctx context.Context, called, machine string, t serv
 		if _, err := tx.Exec(ctx, "DELETE FROM keeper_task WHERE at < clock_timestamp() - interval '1 day'"); err != nil {
 			return err
 		}
-		if err := tx.QueryRow(ctx, "INSERT INTO keeper_task (server, task, author) VALUES ($1, $2, $3) RETURNING id",
-			called, t,
-			author).Scan(&id); err != nil {
+		if err := tx.QueryRow(ctx, "INSERT INTO keeper_task (server, task, author) VALUES ($1, $2, $3) RETURNING id", called,
+			t, author).Scan(&id); err != nil {
 			return err
 		}
 		return s.changed(ctx, tx, machine, nil)

@@ -47,9 +47,8 @@ func (s *Room) Complete(ctx context.Context, p *access.Principal, draft, called 
 		}
 		for i := range list {
 			c.ThroughSet(&list[i])
-			out = append(out, adopt.Completion{Queue: list[i].Found, Done: true, Says: fmt.Sprintf("%s alone has it: "+
-				"it is taken "+
-				"into the estate as %s, through the set", m, list[i].Queue.Name)})
+			out = append(out, adopt.Completion{Queue: list[i].Found, Done: true, Says: fmt.Sprintf(
+				"%s alone has it: it is taken into the estate as %s, through the set", m, list[i].Queue.Name)})
 		}
 		more, err := adopt.Edits(list)
 		if err != nil {

@@ -109,6 +109,9 @@ func (s *Room) Report(ctx context.Context, p *access.Principal, r server.Report)
 	if err != nil {
 		return err
 	}
+	if of := server.Keeping(s.present.View().Document(), r.Machine); of == nil || of.Name != r.Server {
+		r.Server, r.Done = "", nil // it speaks for no other server than that of its machine
+	}
 	err = s.store.SaveKept(ctx, r, func(failing *bool) []event.Event { return reportEvents(p, failing, r) })
 	if err != nil {
 		return err
