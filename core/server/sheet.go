@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
 	"cirque/core/estate"
@@ -210,7 +209,13 @@ func (out *Sheet) say(r *Record, at time.Time) string {
 		return "not as wanted yet: " + words.Few(what, 3)
 	case AsWanted, Ready:
 	}
-	return fmt.Sprintf("it has %s as wanted", strings.TrimSpace(words.Count(out.Wanted, "queue")))
+	if out.Wanted == 0 && out.Points > 0 {
+		return "no queue that leads through it can be had there, as is said of each"
+	}
+	if out.Wanted == 0 {
+		return "no queue of the estate leads through it yet: name it in a queue's paths, or in a set"
+	}
+	return fmt.Sprintf("it has %s as wanted", words.Count(out.Wanted, "queue"))
 }
 
 // OfferingSheet is all that is known of such a machine: the queues that were found there, somebody else's or left of a
