@@ -42,7 +42,7 @@ func (c Completer) Members() ([]estate.Edit, []Completion, error) {
 				remote = append(remote, cmp.Or(p.RemoteName, q.Name))
 				p.Server, p.Set = "", c.Set.Name
 			}
-			if !slices.ContainsFunc(next.Paths, func(o estate.Path) bool { return samePath(o, p) }) {
+			if !slices.ContainsFunc(next.Paths, func(o estate.Path) bool { return estate.SamePath(o, p) }) {
 				next.Paths = append(next.Paths, p)
 			}
 		}
@@ -64,11 +64,6 @@ func (c Completer) Members() ([]estate.Edit, []Completion, error) {
 			Says: q.Name + " leads through the whole set, and not through one member alone"})
 	}
 	return edits, out, nil
-}
-
-func samePath(a, b estate.Path) bool {
-	return a.Device == b.Device && a.Server == b.Server && a.Set == b.Set && a.Gateway == b.Gateway &&
-		a.RemoteName == b.RemoteName && slices.Equal(a.At, b.At) && slices.Equal(a.Sessions, b.Sessions)
 }
 
 // Strays are queues that some member has, another lacks, and to which nothing in the estate leads: by the first member

@@ -142,7 +142,7 @@ func (w Wave) rewrite(q estate.Queue, at []int, sets []string, devices map[strin
 		for _, i := range at {
 			want, _ := w.aside(q.Paths[i], q, devices)
 			for j := range i {
-				if samePath(q.Paths[j], want) {
+				if estate.SamePath(q.Paths[j], want) {
 					drop[j] = true
 				}
 			}
@@ -187,11 +187,6 @@ func (w Wave) rewrite(q estate.Queue, at []int, sets []string, devices map[strin
 		m.Says = fmt.Sprintf("straight to %s; %s stays behind it", q.Devices[0], w.From)
 	}
 	return next, m
-}
-
-func samePath(a, b estate.Path) bool {
-	return a.Device == b.Device && a.Server == b.Server && a.Set == b.Set && a.Gateway == b.Gateway &&
-		a.RemoteName == b.RemoteName && slices.Equal(a.At, b.At) && slices.Equal(a.Sessions, b.Sessions)
 }
 
 // String says how far it is.

@@ -55,7 +55,7 @@ func TestSameLooksAtEveryField(t *testing.T) {
 	var g1, g2 Grant
 	check("grant", &g1, &g2, func() bool { return SameGrant(&g1, &g2) })
 	var p1, p2 Path
-	check("path", &p1, &p2, func() bool { return samePath(p1, p2) })
+	check("path", &p1, &p2, func() bool { return SamePath(p1, p2) })
 	var a1, a2 Access
 	check("access", &a1, &a2, func() bool { return sameAccess(&a1, &a2) })
 	var w1, w2 Window

@@ -57,14 +57,15 @@ func SameQueue(a, b *Queue) bool {
 	return a.Name == b.Name && a.Title == b.Title && a.Location == b.Location && a.Listed == b.Listed &&
 		a.Paused == b.Paused && a.Retired == b.Retired && a.Until == b.Until && a.Purpose == b.Purpose && a.Note == b.Note &&
 		slices.Equal(a.Formerly, b.Formerly) && slices.Equal(a.Labels, b.Labels) && slices.Equal(a.Devices, b.Devices) &&
-		slices.EqualFunc(a.Paths, b.Paths, samePath) &&
+		slices.EqualFunc(a.Paths, b.Paths, SamePath) &&
 		maps.Equal(a.Drivers, b.Drivers) && (len(a.Defaults) == 0 && len(b.Defaults) == 0 || reflect.DeepEqual(a.Defaults,
 		b.Defaults)) &&
 		sameAccess(a.Access, b.Access) && sameUnits(a.Units, b.Units) && sameValue(a.OnServers, b.OnServers) &&
 		slices.EqualFunc(a.Open, b.Open, sameWindow)
 }
 
-func samePath(a, b Path) bool {
+// SamePath says whether two paths say the same.
+func SamePath(a, b Path) bool {
 	return a.Device == b.Device && a.Server == b.Server && a.Set == b.Set && a.Gateway == b.Gateway &&
 		a.RemoteName == b.RemoteName && slices.Equal(a.At, b.At) && slices.Equal(a.Sessions, b.Sessions)
 }
