@@ -63,6 +63,12 @@ type Record struct {
 	Report    Report    `json:"report"`
 }
 
+// Versioned is a record with the version of it that was read.
+type Versioned struct {
+	Record
+	Version string
+}
+
 // Troubled says whether a step failed, or the agent has not been heard of for longer than it should: it is to report so
 // often.
 func (r Record) Troubled(now time.Time, every time.Duration) bool {

@@ -3,7 +3,6 @@ package postgres
 import (
 	"context"
 	"encoding/json"
-	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -13,35 +12,37 @@ import (
 	"cirque/core/server"
 )
 
-const keeperColumns = "first_seen, last_seen, report"
-
-func scanKeeper(row pgx.CollectableRow) (r server.Record, err error) {
-	return r, row.Scan(&r.FirstSeen, &r.LastSeen, &r.Report)
-}
-
-// KeepersSeen says when each agent that keeps a print server was last heard of, by its machine, folded.
-func (s KeeperTable) KeepersSeen(ctx context.Context) (map[string]time.Time, error) {
-	rows, err := s.pool.Query(ctx, "SELECT folded, last_seen FROM keeper")
+// KeeperVersions gives a version of what each agent that keeps a print server said last, by its machine, folded:
+// another whenever the row was written, whoever did, as when a person is erased.
+func (s KeeperTable) KeeperVersions(ctx context.Context) (map[string]string, error) {
+	rows, err := s.pool.Query(ctx, "SELECT folded, xmin::text FROM keeper")
 	if err != nil {
 		return nil, translate(err)
 	}
-	out := map[string]time.Time{}
-	var folded string
-	var at time.Time
-	_, err = pgx.ForEachRow(rows, []any{&folded, &at}, func() error {
-		out[folded] = at
+	out := map[string]string{}
+	var folded, version string
+	_, err = pgx.ForEachRow(rows, []any{&folded, &version}, func() error {
+		out[folded] = version
 		return nil
 	})
 	return out, translate(err)
 }
 
-// KeepersOf gives what the agents on some machines, folded, said last, by machine.
-func (s KeeperTable) KeepersOf(ctx context.Context, folded []string) ([]server.Record, error) {
-	rows, err := s.pool.Query(ctx, "SELECT "+keeperColumns+" FROM keeper WHERE folded = ANY($1) ORDER BY folded", folded)
+// KeepersOf gives what the agents on some machines said last, with its version, by machine, folded.
+func (s KeeperTable) KeepersOf(ctx context.Context, machines []string) (map[string]server.Versioned, error) {
+	rows, err := s.pool.Query(ctx, "SELECT folded, xmin::text, first_seen, last_seen, report FROM keeper WHERE folded = "+
+		"ANY($1)", machines)
 	if err != nil {
 		return nil, translate(err)
 	}
-	out, err := pgx.CollectRows(rows, scanKeeper)
+	out := map[string]server.Versioned{}
+	var folded string
+	var r server.Versioned
+	_, err = pgx.ForEachRow(rows, []any{&folded, &r.Version, &r.FirstSeen, &r.LastSeen, &r.Report}, func() error {
+		out[folded] = r
+		r = server.Versioned{}
+		return nil
+	})
 	return out, translate(err)
 }
 

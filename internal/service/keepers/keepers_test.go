@@ -22,7 +22,7 @@ import (
 // memory is a store, and keeps who printed.
 type memory struct {
 	at      time.Time // goes on with each report
-	records map[string]server.Record
+	records map[string]server.Versioned
 	read    []string // machines whose reports were read
 	tasks   []server.Task
 	done    []server.Done
@@ -31,18 +31,19 @@ type memory struct {
 	events  []event.Event
 }
 
-func (m *memory) KeepersSeen(context.Context) (map[string]time.Time, error) {
-	out := map[string]time.Time{}
+func (m *memory) KeeperVersions(context.Context) (map[string]string, error) {
+	out := map[string]string{}
 	for k, r := range m.records {
-		out[k] = r.LastSeen
+		out[k] = r.Version
 	}
 	return out, nil
 }
 
-func (m *memory) KeepersOf(_ context.Context, folded []string) (out []server.Record, err error) {
-	for _, k := range folded {
+func (m *memory) KeepersOf(_ context.Context, machines []string) (map[string]server.Versioned, error) {
+	out := map[string]server.Versioned{}
+	for _, k := range machines {
 		m.read = append(m.read, k)
-		out = append(out, m.records[k])
+		out[k] = m.records[k]
 	}
 	return out, nil
 }
@@ -55,7 +56,7 @@ func (m *memory) SaveKept(_ context.Context, r server.Report, happens func(*bool
 		b := len(before.Report.Failures) > 0
 		was = &b
 	}
-	m.records[k] = server.Record{LastSeen: m.at, Report: r}
+	m.records[k] = server.Versioned{Record: server.Record{LastSeen: m.at, Report: r}, Version: m.at.String()}
 	m.done = append(m.done, r.Done...)
 	m.events = append(m.events, happens(was)...)
 	return nil
@@ -118,7 +119,7 @@ queues: [{name: hall, devices: [d], paths: [{server: ps-1}, {server: ps-2}]}]`
 func furnished(t *testing.T) (*Room, *memory, *rooms.World) {
 	t.Helper()
 	w := rooms.New(t, twoKept, directory.Records{})
-	m := &memory{at: rooms.Start, records: map[string]server.Record{}, takes: map[string][]string{}}
+	m := &memory{at: rooms.Start, records: map[string]server.Versioned{}, takes: map[string][]string{}}
 	return New(Config{Store: m, Present: w.Present, Now: w.Now, Uses: m, Readings: m, Certificates: m,
 		Zone: func(string) *time.Location { return nil }}), m, w
 }
@@ -188,13 +189,14 @@ func TestRecordsReadOnce(t *testing.T) {
 		}
 		m.read = nil
 	}
-	slices.Sort(m.read)
-	s.said = map[string]server.Record{}
+	s.said = nil
 	if _, err := s.records(t.Context()); err != nil || len(m.read) != 3 {
 		t.Fatal(m.read, err)
 	}
 	m.read = nil
 	see("host-1:behind ps-2:behind spare:ready", "")
+	m.records["spare"] = server.Versioned{Record: m.records["spare"].Record, Version: "a person was erased"}
+	see("host-1:behind ps-2:behind spare:ready", "spare")
 	if err := s.Report(t.Context(), agentOf("ps-2"), server.Report{Machine: "ps-2", Server: "ps-2",
 		Failures: []server.Failure{{Name: "hall", Step: server.Add, Says: "no"}}}); err != nil {
 		t.Fatal(err)

@@ -28,40 +28,34 @@ func recordOf(list []server.Record, machine string) *server.Record {
 // records gives what all agents that keep servers said last, by machine. What this process has read already is not read
 // again: a report is as long as its server has queues. They are not to be changed.
 func (s *Room) records(ctx context.Context) ([]server.Record, error) {
-	seen, err := s.store.KeepersSeen(ctx)
+	versions, err := s.store.KeeperVersions(ctx)
 	if err != nil {
 		return nil, err
 	}
+	said := map[string]server.Versioned{}
 	var read []string
 	s.mu.Lock()
-	for folded, at := range seen {
-		if r, ok := s.said[folded]; !ok || !r.LastSeen.Equal(at) {
-			read = append(read, folded)
+	for machine, v := range versions {
+		if r := s.said[machine]; r.Version == v {
+			said[machine] = r
+		} else {
+			read = append(read, machine)
 		}
 	}
 	s.mu.Unlock()
-	fresh := map[string]server.Record{}
 	if len(read) > 0 {
-		list, err := s.store.KeepersOf(ctx, read)
+		fresh, err := s.store.KeepersOf(ctx, read)
 		if err != nil {
 			return nil, err
 		}
-		for _, r := range list {
-			fresh[name.Fold(r.Report.Machine)] = r
-		}
+		maps.Copy(said, fresh)
 	}
 	s.mu.Lock()
-	defer s.mu.Unlock()
-	maps.Copy(s.said, fresh)
-	maps.DeleteFunc(s.said, func(folded string, _ server.Record) bool {
-		_, there := seen[folded]
-		return !there
-	})
-	out := make([]server.Record, 0, len(seen))
-	for folded := range seen {
-		if r, ok := s.said[folded]; ok {
-			out = append(out, r)
-		}
+	s.said = said
+	s.mu.Unlock()
+	out := make([]server.Record, 0, len(said))
+	for _, r := range said {
+		out = append(out, r.Record)
 	}
 	slices.SortFunc(out, func(a, b server.Record) int { return cmp.Compare(a.Report.Machine, b.Report.Machine) })
 	return out, nil

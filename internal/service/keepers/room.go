@@ -20,8 +20,8 @@ import (
 
 // A Store is what is needed of the store.
 type Store interface {
-	KeepersSeen(ctx context.Context) (map[string]time.Time, error)
-	KeepersOf(ctx context.Context, folded []string) ([]server.Record, error)
+	KeeperVersions(ctx context.Context) (map[string]string, error)
+	KeepersOf(ctx context.Context, machines []string) (map[string]server.Versioned, error)
 	SaveKept(ctx context.Context, r server.Report, happens func(failing *bool) []event.Event) error
 	RemoveKeeper(ctx context.Context, machine string, e event.Event) error
 	AddTask(ctx context.Context, called, machine string, t server.Task, author string) (id int64, err error)
@@ -63,8 +63,8 @@ type Room struct {
 	planner *server.Planner // of doc and dir. Guarded by mu, as are the rest.
 	doc     *estate.Document
 	dir     *directory.Directory
-	plans   map[string]planned // by server
-	said    map[string]server.Record
+	plans   map[string]planned          // by server
+	said    map[string]server.Versioned // by machine, folded
 }
 
 // planned is what a server is to have.
@@ -76,7 +76,7 @@ type planned struct {
 // New furnishes the room.
 func New(cfg Config) *Room {
 	return &Room{store: cfg.Store, cfg: cfg, present: cfg.Present, reread: make(chan string, 64),
-		plans: map[string]planned{}, said: map[string]server.Record{}}
+		plans: map[string]planned{}}
 }
 
 // planFresh is for how long a plan holds in one world: queues end by date.
