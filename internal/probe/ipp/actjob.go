@@ -22,14 +22,11 @@ func (c *Client) Act(ctx context.Context, queue string, key *stock.Key, id int, 
 	if !ok {
 		return fault.New(fault.Invalid, "job-do", "write hold, release, cancel or move", "%q cannot be done with a job", do)
 	}
-	m := ipp.NewRequest(op, c.id.Add(1), queue, ipp.Attr("job-id", ipp.Int(ipp.Integer, int32(id))))
 	who := c.peer
 	if key != nil {
 		who = key.User
 	}
-	if who != "" {
-		m.Groups[0].Attributes = append(m.Groups[0].Attributes, ipp.Attr("requesting-user-name", ipp.Str(ipp.Name, who)))
-	}
+	m := c.requestAs(who, op, queue, ipp.Attr("job-id", ipp.Int(ipp.Integer, int32(id))))
 	if do == server.Move {
 		m.Groups = append(m.Groups, ipp.Group{Tag: ipp.JobGroup, Attributes: []ipp.Attribute{ipp.Strs(ipp.URI,
 			"job-printer-uri", to)}})
@@ -84,10 +81,7 @@ func (s *Spooler) Priority(ctx context.Context, queue string, id, priority int) 
 func (s *Spooler) job(ctx context.Context, op ipp.Op, queue string, id int, more ipp.Group,
 	ops ...ipp.Attribute) error {
 	which := ipp.Attr("job-id", ipp.Int(ipp.Integer, int32(id)))
-	m := ipp.NewRequest(op, s.ipp.id.Add(1), s.queueURI(queue), append([]ipp.Attribute{which}, ops...)...)
-	if u := s.ipp.peer; u != "" {
-		m.Groups[0].Attributes = append(m.Groups[0].Attributes, ipp.Attr("requesting-user-name", ipp.Str(ipp.Name, u)))
-	}
+	m := s.ipp.requestAs(s.ipp.peer, op, s.queueURI(queue), append([]ipp.Attribute{which}, ops...)...)
 	if more.Tag != 0 {
 		m.Groups = append(m.Groups, more)
 	}

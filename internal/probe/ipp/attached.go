@@ -12,11 +12,8 @@ const attachedWithin = 10
 
 // Attached lists what the spooler finds plugged into its machine. What it could find on networks is not asked for.
 func (s *Spooler) Attached(ctx context.Context) ([]endpoint.Attached, error) {
-	m := ipp.NewRequest(ipp.ListAttached, s.ipp.id.Add(1), s.base+"/", ipp.Strs(ipp.Name, "include-schemes", "usb",
+	m := s.ipp.requestAs(s.ipp.peer, ipp.ListAttached, s.base+"/", ipp.Strs(ipp.Name, "include-schemes", "usb",
 		"parallel", "serial"), ipp.Attr("timeout", ipp.Int(ipp.Integer, attachedWithin)))
-	if u := s.ipp.peer; u != "" {
-		m.Groups[0].Attributes = append(m.Groups[0].Attributes, ipp.Attr("requesting-user-name", ipp.Str(ipp.Name, u)))
-	}
 	answer, err := s.ipp.exchange(ctx, s.base+"/", m, nil, asking{header: listHeader, attributes: listAttributes})
 	if err != nil && ipp.Status(answer.Code) != ipp.NotFound { // so it says that it finds nothing
 		return nil, err

@@ -40,10 +40,7 @@ func (s *Spooler) Halt(ctx context.Context, q SpoolerQueue) error {
 // MoveJobs moves all jobs that wait in a queue to another of the same spooler.
 func (s *Spooler) MoveJobs(ctx context.Context, from, to string) error {
 	uri := s.queueURI(from)
-	m := ipp.NewRequest(ipp.MoveJobs, s.ipp.id.Add(1), uri)
-	if u := s.ipp.peer; u != "" {
-		m.Groups[0].Attributes = append(m.Groups[0].Attributes, ipp.Attr("requesting-user-name", ipp.Str(ipp.Name, u)))
-	}
+	m := s.ipp.requestAs(s.ipp.peer, ipp.MoveJobs, uri)
 	m.Groups = append(m.Groups, ipp.Group{Tag: ipp.JobGroup, Attributes: []ipp.Attribute{ipp.Strs(ipp.URI,
 		"job-printer-uri", s.queueURI(to))}})
 	_, err := s.ipp.exchange(ctx, s.base+"/jobs/", m, nil, asking{})

@@ -83,6 +83,14 @@ type asking struct {
 	document   *[]byte // takes the document that follows the answer, if there is one
 }
 
+// requestAs begins a request in somebody's name; of nobody where who is empty.
+func (c *Client) requestAs(who string, op ipp.Op, uri string, more ...ipp.Attribute) ipp.Message {
+	if who != "" {
+		more = append(more, ipp.Attr("requesting-user-name", ipp.Str(ipp.Name, who)))
+	}
+	return ipp.NewRequest(op, c.id.Add(1), uri, more...)
+}
+
 // exchange sends one request, with a document where body is not nil.
 //
 //nolint:funlen // one exchange from its request to its answer

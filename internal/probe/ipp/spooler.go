@@ -82,10 +82,7 @@ func (s *Spooler) queueURI(name string) string { return s.base + "/printers/" + 
 
 // ask sends an operation about a queue or a class to the place of its administration.
 func (s *Spooler) ask(ctx context.Context, op ipp.Op, uri string, printer []ipp.Attribute, body io.Reader) error {
-	m := ipp.NewRequest(op, s.ipp.id.Add(1), uri)
-	if u := s.ipp.peer; u != "" {
-		m.Groups[0].Attributes = append(m.Groups[0].Attributes, ipp.Attr("requesting-user-name", ipp.Str(ipp.Name, u)))
-	}
+	m := s.ipp.requestAs(s.ipp.peer, op, uri)
 	if printer != nil {
 		m.Groups = append(m.Groups, ipp.Group{Tag: ipp.PrinterGroup, Attributes: printer})
 	}
