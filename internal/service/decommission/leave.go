@@ -6,9 +6,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"sync"
-
-	"golang.org/x/sync/errgroup"
 
 	"cirque/core/access"
 	"cirque/core/decommission"
@@ -83,42 +80,23 @@ func (s *Room) lately(ctx context.Context, l stock.Listed, out *decommission.Lea
 		out.Told = "the server has not been read, so its late use is not known"
 		return
 	}
-	key := stock.SignInOf(s.cfg.Keys.KeysFor(l.Watch))
-	var mu sync.Mutex
-	var g errgroup.Group // what fails of one queue is told, and ends nothing
-	g.SetLimit(8)
+	jobs, failed := s.endedJobs(ctx, l, r, jobsAsked)
 	uses := map[[3]string]*decommission.LateUse{}
-	jobs := 0
-	var failed error
-	for _, q := range r.Queues {
-		g.Go(func() error {
-			list, err := s.cfg.Prober.ReadJobs(ctx, l.QueueURI(q), key, true, jobsAsked)
-			mu.Lock()
-			defer mu.Unlock()
-			if err != nil {
-				failed = err
-				return nil
-			}
-			for _, j := range list {
-				jobs++
-				k := [3]string{q.Name, j.Owner, j.From}
-				u := uses[k]
-				if u == nil {
-					u = &decommission.LateUse{Queue: q.Name, Owner: j.Owner, From: j.From}
-					uses[k] = u
-				}
-				u.Jobs++
-				if j.At != nil && (u.Last == nil || j.At.After(*u.Last)) {
-					u.Last = j.At
-				}
-				if j.At != nil && (out.Since == nil || j.At.Before(*out.Since)) {
-					out.Since = j.At
-				}
-			}
-			return nil
-		})
+	for _, j := range jobs {
+		k := [3]string{j.Queue, j.Owner, j.From}
+		u := uses[k]
+		if u == nil {
+			u = &decommission.LateUse{Queue: j.Queue, Owner: j.Owner, From: j.From}
+			uses[k] = u
+		}
+		u.Jobs++
+		if j.At != nil && (u.Last == nil || j.At.After(*u.Last)) {
+			u.Last = j.At
+		}
+		if j.At != nil && (out.Since == nil || j.At.Before(*out.Since)) {
+			out.Since = j.At
+		}
 	}
-	_ = g.Wait()
 	for _, u := range uses {
 		out.Lately = append(out.Lately, *u)
 	}
@@ -129,14 +107,14 @@ func (s *Room) lately(ctx context.Context, l stock.Listed, out *decommission.Lea
 		return cmp.Or(cmp.Compare(a.Queue, b.Queue), cmp.Compare(a.Owner, b.Owner), cmp.Compare(a.From, b.From))
 	})
 	switch {
-	case failed != nil && jobs == 0:
+	case failed != nil && len(jobs) == 0:
 		out.Told = "its lists of ended jobs cannot be read: " + fault.As(failed).What
 	case failed != nil:
 		out.Told = "some of its lists of ended jobs cannot be read: " + fault.As(failed).What
-	case jobs == 0:
+	case len(jobs) == 0:
 		out.Told = "the server remembers no ended jobs; that proves nothing if it does not keep them"
 	default:
-		out.Told = fmt.Sprintf("from the server's own lists, %s, at most %d a queue", words.Count(jobs,
+		out.Told = fmt.Sprintf("from the server's own lists, %s, at most %d a queue", words.Count(len(jobs),
 			"ended job"), jobsAsked)
 		if slices.ContainsFunc(out.Lately, func(u decommission.LateUse) bool { return u.Owner == "" }) {
 			out.Told += "; of some it does not tell whose they were: its sign-in may be let see that"

@@ -19,7 +19,7 @@ import (
 const (
 	readsEvery = time.Hour
 	firstRead  = time.Minute
-	usesAtOnce = 4
+	usesAtOnce = 8
 	usesAsked  = 1000  // ended jobs of one queue
 	usesShown  = 10000 // rows of one server
 )
@@ -58,11 +58,14 @@ func (s *Room) ReadUse(ctx context.Context, called string) error {
 	if r == nil {
 		return nil // nothing is known of it yet
 	}
-	jobs, says := s.endedJobs(ctx, l, r)
+	jobs, err := s.endedJobs(ctx, l, r, usesAsked)
 	if ctx.Err() != nil {
 		return nil
 	}
-	reading := decommission.Reading{At: s.cfg.Now(), Says: says}
+	reading := decommission.Reading{At: s.cfg.Now()}
+	if err != nil {
+		reading.Says = fault.As(err).What
+	}
 	for _, j := range jobs {
 		if j.At != nil && (reading.Oldest.IsZero() || j.At.Before(reading.Oldest)) {
 			reading.Oldest = *j.At
@@ -88,8 +91,8 @@ func (s *Room) count(ctx context.Context, called string, jobs []stock.Job,
 	return s.cfg.Uses.KeepUses(ctx, called, counted(called, jobs, before), known)
 }
 
-// endedJobs asks for ended jobs, queue by queue; says is why some could not be read.
-func (s *Room) endedJobs(ctx context.Context, l stock.Listed, r *stock.Server) (jobs []stock.Job, says string) {
+// endedJobs asks for ended jobs, queue by queue, at most so many of each; err is why some could not be read.
+func (s *Room) endedJobs(ctx context.Context, l stock.Listed, r *stock.Server, most int) (jobs []stock.Job, err error) {
 	key := stock.SignInOf(s.cfg.Keys.KeysFor(l.Watch))
 	var mu sync.Mutex
 	var g errgroup.Group // what fails of one queue is told, and ends nothing
@@ -99,11 +102,11 @@ func (s *Room) endedJobs(ctx context.Context, l stock.Listed, r *stock.Server) (
 			if ctx.Err() != nil {
 				return nil
 			}
-			list, err := s.cfg.Prober.ReadJobs(ctx, l.QueueURI(q), key, true, usesAsked)
+			list, failed := s.cfg.Prober.ReadJobs(ctx, l.QueueURI(q), key, true, most)
 			mu.Lock()
 			defer mu.Unlock()
-			if err != nil {
-				says = fault.As(err).What
+			if failed != nil {
+				err = failed
 				return nil
 			}
 			for _, j := range list {
@@ -114,7 +117,7 @@ func (s *Room) endedJobs(ctx context.Context, l stock.Listed, r *stock.Server) (
 		})
 	}
 	_ = g.Wait()
-	return jobs, says
+	return jobs, err
 }
 
 // counted puts ended jobs together by queue, owner and machine, without those that are counted already.
