@@ -106,8 +106,8 @@ func lies(d *estate.Document, object any) (sites []string, why string) {
 		return at(o.Location)
 	case *estate.ServerSet:
 		for _, m := range o.Members {
-			v, ok := d.Find(estate.Ref{List: "servers", Name: m}).(*estate.Server)
-			if !ok || v.Location == "" {
+			v := d.Server(m)
+			if v == nil || v.Location == "" {
 				return nil, fmt.Sprintf("its member %s has no location, and so lies at no site", m)
 			}
 			sites = append(sites, estate.Site(v.Location))

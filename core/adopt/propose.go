@@ -281,7 +281,7 @@ func (p *Proposer) paths(f Found, out *Proposal, remark func(string, ...any)) {
 			break
 		}
 		out.Queue.Paths = append(out.Queue.Paths, through)
-		if !slices.ContainsFunc(p.doc.Servers, func(s estate.Server) bool { return s.Name == f.From }) && f.Watch != nil {
+		if p.doc.Server(f.From) == nil && f.Watch != nil {
 			out.Server = &estate.Server{Name: f.From, Title: f.Watch.Title, URI: f.Watch.URI, Note: f.Watch.Note}
 			if loc := p.places[stock.Slug(f.Watch.Location)]; loc != "" && f.Watch.Location != "" {
 				out.Server.Location = loc

@@ -212,7 +212,7 @@ func address(d *estate.Document, q *estate.Queue, base string) string {
 				return v.URI
 			}
 		}
-		if v, ok := d.Find(estate.Ref{List: "servers", Name: server}).(*estate.Server); ok {
+		if v := d.Server(server); v != nil {
 			root := "printers/"
 			if v.QueueRoot != nil {
 				root = *v.QueueRoot

@@ -74,7 +74,7 @@ type End struct {
 // Edits takes the paths out of the queues that lead elsewhere first, and says of each of the others what still holds
 // it.
 func (e End) Edits(doc *estate.Document) ([]estate.Edit, []Moved, error) {
-	if !slices.ContainsFunc(doc.Servers, func(s estate.Server) bool { return s.Name == e.From }) {
+	if doc.Server(e.From) == nil {
 		return nil, nil, fault.New(fault.Unknown, "server-unknown", "see cirque server list", "the estate has no server %q",
 			e.From)
 	}

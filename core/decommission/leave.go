@@ -84,7 +84,7 @@ func Leave(doc *estate.Document, server, to string, only []string, readings map[
 	if to != "device" && to != "gateway" {
 		return nil, nil, fault.New(fault.Invalid, "move-to", "write device or gateway", "queues cannot be moved to %q", to)
 	}
-	if !slices.ContainsFunc(doc.Servers, func(s estate.Server) bool { return s.Name == server }) {
+	if doc.Server(server) == nil {
 		return nil, nil, fault.New(fault.Unknown, "server-unknown", "see cirque server list",
 			"the estate has no server %q", server)
 	}

@@ -101,7 +101,11 @@ func (w Wave) Edits(doc *estate.Document, readings map[string]*stock.Device) ([]
 			continue
 		}
 		left--
-		progress.Moved += map[bool]int{false: 1, true: -1}[w.Back]
+		if w.Back {
+			progress.Moved--
+		} else {
+			progress.Moved++
+		}
 		edit, err := estate.QueueAs(next)
 		if err != nil {
 			return nil, nil, progress, err
@@ -112,15 +116,12 @@ func (w Wave) Edits(doc *estate.Document, readings map[string]*stock.Device) ([]
 }
 
 func (w Wave) check(doc *estate.Document) error {
-	known := func(name string) bool {
-		return slices.ContainsFunc(doc.Servers, func(s estate.Server) bool { return s.Name == name })
-	}
 	switch {
 	case w.To != "server" && w.To != "device" && w.To != "gateway":
 		return fault.New(fault.Invalid, "move-to", "write device, gateway or a server", "queues cannot be moved to %q", w.To)
-	case !known(w.From):
+	case doc.Server(w.From) == nil:
 		return fault.New(fault.Unknown, "server-unknown", "see cirque server list", "the estate has no server %q", w.From)
-	case w.To == "server" && !known(w.Server):
+	case w.To == "server" && doc.Server(w.Server) == nil:
 		return fault.New(fault.Unknown, "server-unknown", "add it first: cirque draft set server "+cmp.Or(w.Server, "NAME")+
 			" uri=ipp://HOST:631/", "the estate has no server %q", w.Server)
 	case w.To == "server" && w.Server == w.From:

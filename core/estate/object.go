@@ -215,6 +215,12 @@ func (d *Document) Find(r Ref) any {
 	return nil
 }
 
+// Server gives the print server of a name; nil where there is none.
+func (d *Document) Server(name string) *Server {
+	s, _ := d.Find(Ref{List: "servers", Name: name}).(*Server)
+	return s
+}
+
 // Empty gives an object of a list of which nothing is said, as a pointer to its type; nil where there is no such list,
 // or no such setting.
 func Empty(r Ref) any {

@@ -70,8 +70,8 @@ func NewPlanner(doc *estate.Document, d *directory.Directory) *Planner {
 // Wanted is as the function of that name, in the planner's estate.
 func (from *Planner) Wanted(called string, at time.Time, of Zone) Plan {
 	p := planning{Planner: from, taken: map[string]string{}}
-	s, ok := from.doc.Find(estate.Ref{List: "servers", Name: called}).(*estate.Server)
-	if !ok || !s.Kept {
+	s := from.doc.Server(called)
+	if s == nil || !s.Kept {
 		return p.Plan
 	}
 	p.server = s

@@ -25,10 +25,10 @@ type Why struct {
 // Explain gives the reasoning about one queue on one server. ok is false where the estate lacks one of the two.
 func Explain(doc *estate.Document, d *directory.Directory, called, queue string, at time.Time, of Zone) (w Why,
 	ok bool) {
-	s, okS := doc.Find(estate.Ref{List: "servers", Name: called}).(*estate.Server)
+	s := doc.Server(called)
 	q, okQ := doc.Find(estate.Ref{List: "queues", Name: queue}).(*estate.Queue)
 	w = Why{Server: called, Queue: queue, Names: []string{}, Says: []string{}, Points: []Point{}}
-	if !okS || !okQ {
+	if s == nil || !okQ {
 		return w, false
 	}
 	say := func(format string, args ...any) { w.Says = append(w.Says, fmt.Sprintf(format, args...)) }

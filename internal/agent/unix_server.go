@@ -18,7 +18,7 @@ import (
 )
 
 // A UnixServer is the common Unix spooler with its shared queues, driven over IPP. What leads to several devices is a
-// class there, with a member queue for each, named QUEUE+XXXXXXXX by its device.
+// class there, with a member queue for each, named after the class and its device.
 type UnixServer struct {
 	spooler *ippclient.Spooler
 	drivers func(ctx context.Context, exact string) ([]byte, error)

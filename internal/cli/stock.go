@@ -32,7 +32,6 @@ func stands(c *stock.Check) string {
 
 func serverCommand(r *root) *cobra.Command {
 	const base = "/api/v1/stock/servers"
-	more := []*cobra.Command{insideCommand(r), matrixCommand(r)}
 	list := ask(r, "list", "All print servers with how they stand", cmdline.Args(0, 0),
 		items[stock.ServerView](fixed(base)),
 		func(w io.Writer, list []stock.ServerView) {
@@ -76,14 +75,11 @@ func serverCommand(r *root) *cobra.Command {
 		})
 	remove := unregisterCommand(r, "server", "Forget a server that was registered by hand; its queues are not touched",
 		base)
-	g := cmdline.Group("server", "Print servers: register, read, compare, leave", list, show, addServerCommand(r), read,
+	return cmdline.Group("server", "Print servers: register, read, compare, leave", list, show, addServerCommand(r), read,
 		lineCommand(r, stock.KindServer), serverQueuesCommand(r), compare, setsCommand(r), keptCommand(r),
 		whyOnServer(r), takeCommand(r), forgetKeeper(r), serverEndCommand(r),
 		dependsCommand(r), serverJobsCommand(r), serverJobCommand(r), outageCommand(r),
-		testStockCommand(r, "server",
-			"test SERVER QUEUE", 2), remove)
-	g.AddCommand(more...)
-	return g
+		testStockCommand(r, "server", "test SERVER QUEUE", 2), remove, insideCommand(r), matrixCommand(r))
 }
 
 // unregisterCommand makes the command that forgets one. What the estate names is still watched, which it says.

@@ -210,19 +210,22 @@ func shipmentsRoutes(s *server, a huma.API) {
 		"to their printers, for the endpoint that installs them", small, func(ctx context.Context,
 		in *places) (*out[agentproto.Places], error) {
 		p, err := s.svc.Drivers.Places(ctx, principalOf(ctx), in.Body.Queues)
+		if err != nil {
+			return nil, err
+		}
 		o := agentproto.Places{Places: p, Units: map[string]agentproto.Units{}}
 		for q, u := range s.svc.Drivers.Fitted(in.Body.Queues) {
 			o.Units[q] = agentproto.Units(u)
 		}
 		for _, q := range in.Body.Queues {
-			if says, until := s.svc.Drivers.Closed(q); err == nil && says != "" {
+			if says, until := s.svc.Drivers.Closed(q); says != "" {
 				if o.Closed == nil {
 					o.Closed = map[string]agentproto.Closed{}
 				}
 				o.Closed[q] = agentproto.Closed{Says: says, Until: until}
 			}
 		}
-		return &out[agentproto.Places]{o}, err
+		return &out[agentproto.Places]{o}, nil
 	})
 	type file struct {
 		Digest string `path:"digest" maxLength:"64"`

@@ -117,7 +117,9 @@ func (s *Room) serverFaults(f *finder, health map[present.Watched]continuity.Hea
 			one := f.add(estate.AboutServers, "server "+l.Name, l.Name, l.Location, h.Since,
 				"see that it runs; its people are led elsewhere where something else serves them: cirque moves",
 				"the server %s does not answer: %s", l.Name, h.Says)
-			one.Owners = s.ownersOn(l.Name, kept.Server, continuity.Gone, nil)
+			if kept.Server != nil {
+				one.Owners = s.ownersOn(l.Name, kept.Server, kept.Server.Waiting, continuity.Gone)
+			}
 		case l.Check != nil && !l.Check.OK && h.Verdict != continuity.Gone &&
 			(l.Check.Answered != nil || !slices.Contains(neverThere, l.Check.Code)):
 			f.add(estate.AboutServers, "server "+l.Name+" unread", l.Name, l.Location, l.Check.Since, l.Check.Fix,
@@ -172,7 +174,7 @@ func (s *Room) setFaults(f *finder) {
 	doc := s.present.View().Document()
 	for _, l := range s.present.Stock().Lacks(doc) {
 		location := ""
-		if v, ok := doc.Find(estate.Ref{List: "servers", Name: l.Set.Members[0]}).(*estate.Server); ok {
+		if v := doc.Server(l.Set.Members[0]); v != nil {
 			location = v.Location
 		}
 		f.add(estate.AboutSets, "set "+l.Set.Name+": "+l.String(), l.Set.Name, location, time.Time{},

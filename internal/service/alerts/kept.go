@@ -20,7 +20,7 @@ func (s *Room) keptFaults(ctx context.Context, f *finder) error {
 	doc := s.present.View().Document()
 	for _, k := range list {
 		where := ""
-		if of, ok := doc.Find(estate.Ref{List: "servers", Name: k.Server}).(*estate.Server); ok {
+		if of := doc.Server(k.Server); of != nil {
 			where = of.Location
 		}
 		if k.State == server.Silent {

@@ -21,45 +21,36 @@ func (s *Room) strandedJobs(f *finder, l stock.Listed, r *stock.Server) {
 	if v.World.Live.Server(l.Name) != live.Drained {
 		return
 	}
-	stays := func(j stock.Job) bool {
-		q := r.Find(j.Queue)
-		return v.HandedOn(l.Name, j.Queue) == "" && q != nil && !q.Ready()
-	}
-	n := 0
+	handed := v.HandedOn(l.Name)
+	var stay []stock.Job
 	for _, j := range r.Waiting {
-		if stays(j) {
-			n++
+		if q := r.Find(j.Queue); handed[j.Queue] == "" && q != nil && !q.Ready() {
+			stay = append(stay, j)
 		}
 	}
-	if n == 0 {
+	if len(stay) == 0 {
 		return
 	}
 	one := f.add(estate.AboutServers, "server "+l.Name+" stranded jobs", l.Name, l.Location, time.Time{},
-		"start the queue there, or move the jobs: cirque server job move", "%s on %s, which is out of duty, and "+
-			"nobody takes "+
-			"them over", words.Count(n, "job waits", "jobs wait"), l.Name)
-	one.Owners = s.ownersOn(l.Name, r, continuity.Up, stays)
+		"start the queue there, or move the jobs: cirque server job move",
+		"%s on %s, which is out of duty, and nobody takes them over", words.Count(len(stay), "job waits", "jobs wait"),
+		l.Name)
+	one.Owners = s.ownersOn(l.Name, r, stay, continuity.Up)
 }
 
-// ownersOn gives the people whose jobs wait on a server, by what it told last; of some jobs alone where which is not
-// nil.
-func (s *Room) ownersOn(server string, r *stock.Server, found continuity.Verdict,
-	which func(stock.Job) bool) []notice.Owner {
-	if r == nil {
-		return nil
-	}
+// ownersOn gives the people whose jobs wait on a server, by what it told last.
+func (s *Room) ownersOn(server string, r *stock.Server, jobs []stock.Job, found continuity.Verdict) []notice.Owner {
+	v := s.present.View()
 	var out []notice.Owner
-	for _, j := range r.Waiting {
-		w := s.present.View().WaitingJob(server, r, j, found)
-		if w.Person == "" || which != nil && !which(j) {
+	for _, w := range v.WaitingJobs(server, r, jobs, found) {
+		if w.Person == "" {
 			continue
 		}
 		i := slices.IndexFunc(out, func(o notice.Owner) bool { return o.Person == w.Person })
 		if i < 0 {
 			i = len(out)
-			out = append(out, notice.Owner{Person: w.Person, Mail: s.present.View().MailOf(w.Person),
-				Says: strings.ToUpper(w.Becomes[:1]) +
-					w.Becomes[1:]})
+			out = append(out, notice.Owner{Person: w.Person, Mail: v.MailOf(w.Person),
+				Says: strings.ToUpper(w.Becomes[:1]) + w.Becomes[1:]})
 		}
 		called := w.Name
 		if called == "" {

@@ -6,7 +6,6 @@ import (
 	"cirque/core/access"
 	"cirque/core/continuity"
 	"cirque/core/endpoint"
-	"cirque/core/estate"
 	"cirque/core/live"
 	"cirque/core/stock"
 )
@@ -59,7 +58,7 @@ func (s *Room) stuck(ctx context.Context, server string) ([]continuity.Stuck, er
 		return nil, err
 	}
 	doc := s.present.View().Document()
-	v, _ := doc.Find(estate.Ref{List: "servers", Name: server}).(*estate.Server)
+	v := doc.Server(server)
 	leads := func(i endpoint.Want) bool { return v != nil && stock.SameAuthority(i.URI, v.URI) }
 	out := []continuity.Stuck{}
 	for _, r := range list {

@@ -31,7 +31,7 @@ func (s *Room) InsideServer(ctx context.Context, p *access.Principal, called str
 	}
 	doc, st := s.present.View().Document(), s.present.Stock()
 	platform := estate.ServerPlatform
-	if of, ok := doc.Find(estate.Ref{List: "servers", Name: called}).(*estate.Server); ok {
+	if of := doc.Server(called); of != nil {
 		platform = of.RunsOn()
 	}
 	kept, err := s.cfg.Kept.FoundOn(ctx)

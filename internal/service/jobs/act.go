@@ -62,11 +62,11 @@ func (s *Room) Act(ctx context.Context, p *access.Principal, a Act) (Acted, erro
 	if a.Do == server.Move {
 		out.Says += " to " + a.To
 	}
-	e := event.Event{Kind: event.JobDone, Subject: a.Server, Author: p.Name}.Saying("{server}: {what}", "server", a.Server,
-		"what", out.Says)
-	if a.Reason != "" {
-		e = event.Event{Kind: event.JobDone, Subject: a.Server, Author: p.Name}.Saying("{server}: {what}: {reason}", "server",
-			a.Server, "what", out.Says, "reason", a.Reason)
+	e := event.Event{Kind: event.JobDone, Subject: a.Server, Author: p.Name}
+	if a.Reason == "" {
+		e = e.Saying("{server}: {what}", "server", a.Server, "what", out.Says)
+	} else {
+		e = e.Saying("{server}: {what}: {reason}", "server", a.Server, "what", out.Says, "reason", a.Reason)
 	}
 	if err := s.store.AddEvent(ctx, e); err != nil {
 		return out, err

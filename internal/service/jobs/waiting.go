@@ -37,9 +37,7 @@ func (s *Room) WaitingJobs(ctx context.Context, p *access.Principal, server stri
 	out.Now = out.Now && kept.Check.OK
 	out.At = kept.Check.Answered
 	out.Total = kept.Server.Count().Jobs
-	for _, j := range kept.Server.Waiting {
-		out.Jobs = append(out.Jobs, s.present.View().WaitingJob(server, kept.Server, j, found))
-	}
+	out.Jobs = s.present.View().WaitingJobs(server, kept.Server, kept.Server.Waiting, found)
 	at := ""
 	if !out.Now && out.At != nil {
 		at = ", as it told on " + out.At.UTC().Format("2006-01-02 15:04 UTC")

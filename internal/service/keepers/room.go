@@ -125,17 +125,15 @@ func withPackages(wants []server.Want, packages []driver.Package, platform strin
 // server finds a server that is kept; an Unknown fault where the estate has none of that name, a Conflict fault where
 // it is not kept.
 func (s *Room) server(v *present.View, called string) (*estate.Server, error) {
-	doc := v.Document()
-	for i := range doc.Servers {
-		if one := &doc.Servers[i]; one.Name == called {
-			if !one.Kept {
-				return nil, fault.New(fault.Conflict, "not-kept", "cirque draft set server "+called+" kept=yes, and publish",
-					"%s is not kept by Cirque: it is only read", called)
-			}
-			return one, nil
-		}
+	of := v.Document().Server(called)
+	switch {
+	case of == nil:
+		return nil, fault.New(fault.Unknown, "server-unknown", "see cirque server kept", "the estate has no server %q", called)
+	case !of.Kept:
+		return nil, fault.New(fault.Conflict, "not-kept", "cirque draft set server "+called+" kept=yes, and publish",
+			"%s is not kept by Cirque: it is only read", called)
 	}
-	return nil, fault.New(fault.Unknown, "server-unknown", "see cirque server kept", "the estate has no server %q", called)
+	return of, nil
 }
 
 // may lets those change what is kept on a server who may publish what is at its site.

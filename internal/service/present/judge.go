@@ -7,7 +7,6 @@ import (
 	"cirque/core/continuity"
 	"cirque/core/decommission"
 	"cirque/core/endpoint"
-	"cirque/core/estate"
 	"cirque/core/lineup"
 	"cirque/core/stock"
 )
@@ -69,40 +68,46 @@ func (v *View) Judged(rec endpoint.Record, now time.Time) endpoint.Judged {
 	return v.Judge(rec, endpoint.PlanFor(v.Lineups(rec, now)), now)
 }
 
-// WaitingJob says what becomes of a job that waits on a server, by what the server told last and what is proven of it.
-func (v *View) WaitingJob(server string, r *stock.Server, j stock.Job, found continuity.Verdict) stock.WaitingJob {
+// WaitingJobs says of each of some jobs that wait on a server what becomes of it, by what the server told last and what
+// is proven of it.
+func (v *View) WaitingJobs(server string, r *stock.Server, jobs []stock.Job,
+	found continuity.Verdict) []stock.WaitingJob {
+	out := make([]stock.WaitingJob, 0, len(jobs))
+	if len(jobs) == 0 {
+		return out
+	}
 	w := v.World
 	doc := w.Estate.Document()
 	only := decommission.DependentsOf(doc, server, w.Live.Lacks).Only
-	otherwise := false
-	for _, q := range stock.Through(doc, server)[j.Queue] {
-		otherwise = otherwise || !slices.Contains(only, q)
-	}
-	q := r.Find(j.Queue)
-	out := stock.WaitingJob{Job: j, Becomes: continuity.Fate(w.Live.Server(server), found, q != nil &&
-		!q.Ready(), otherwise)}
-	if to := v.HandedOn(server, j.Queue); to != "" && found != continuity.Gone {
-		out.Becomes = "it is handed on to " + to
-	}
-	if u, ok := w.Directory.Person(j.Owner); ok {
-		out.Person = u.Name
+	through, handed := stock.Through(doc, server), v.HandedOn(server)
+	for _, j := range jobs {
+		otherwise := slices.ContainsFunc(through[j.Queue], func(q string) bool { return !slices.Contains(only, q) })
+		q := r.Find(j.Queue)
+		x := stock.WaitingJob{Job: j, Becomes: continuity.Fate(w.Live.Server(server), found, q != nil && !q.Ready(),
+			otherwise)}
+		if to := handed[j.Queue]; to != "" && found != continuity.Gone {
+			x.Becomes = "it is handed on to " + to
+		}
+		if u, ok := w.Directory.Person(j.Owner); ok {
+			x.Person = u.Name
+		}
+		out = append(out, x)
 	}
 	return out
 }
 
-// HandedOn names the server to which the jobs of a queue go on, from a kept server that is out of duty; "" where nobody
-// takes them over.
-func (v *View) HandedOn(server, queue string) string {
+// HandedOn names, by queue there, the servers to which jobs go on from a kept server that is out of duty; a queue that
+// nobody takes over is not among them.
+func (v *View) HandedOn(server string) map[string]string {
 	doc := v.Document()
-	if of, ok := doc.Find(estate.Ref{List: "servers", Name: server}).(*estate.Server); !ok || !of.Kept {
-		return ""
+	if of := doc.Server(server); of == nil || !of.Kept {
+		return nil
 	}
+	out := map[string]string{}
 	for _, o := range continuity.Onward(doc, v.World.Live, server) {
-		if o.Name == queue {
-			return o.To
-		}
+		out[o.Name] = o.To
 	}
-	return ""
+	return out
 }
 
 // Proven gives what probing found as it stands now: what nobody has renewed is unproven.

@@ -258,10 +258,7 @@ func (s *Stock) device(v estate.Device) stock.Watch {
 // SetView compares the members of one server set by what was last read of them, and by what is known besides.
 func (s *Stock) SetView(doc *estate.Document, set estate.ServerSet, besides func(server string,
 	r *stock.Server) *stock.Server) stock.SetView {
-	return stock.NewSetView(doc, set, func(server string) *stock.Server {
-		return besides(server,
-			s.Server(server).Server)
-	})
+	return stock.NewSetView(doc, set, func(server string) *stock.Server { return besides(server, s.Server(server).Server) })
 }
 
 // Lacks gives what members of server sets lack, by what was read of them.
@@ -288,7 +285,7 @@ func (s *Stock) Findings(doc *estate.Document) []lineup.Finding {
 	var out []lineup.Finding
 	for _, l := range s.Lacks(doc) {
 		fix := "set the queue up there, or take the server out of the set; see cirque server set " + l.Set.Name
-		if of, ok := doc.Find(estate.Ref{List: "servers", Name: l.Server}).(*estate.Server); ok && of.Kept {
+		if of := doc.Server(l.Server); of != nil && of.Kept {
 			fix = "its agent sets it up: see cirque server kept " + l.Server
 		}
 		out = append(out, lineup.Finding{Severity: "warning", Object: "server set " + l.Set.Name,

@@ -5,7 +5,6 @@ import (
 	"slices"
 
 	"cirque/core/access"
-	"cirque/core/estate"
 	"cirque/core/stock"
 	"cirque/internal/service/present"
 )
@@ -28,7 +27,7 @@ func (s *Room) serverView(l stock.Listed) stock.ServerView {
 	v := stock.ServerView{Watch: l.Watch, InEstate: l.InEstate, Registered: registered,
 		Duty: string(snap.World.Live.Server(l.Name)), Sets: []string{}, Check: l.Check}
 	doc := snap.Document()
-	if of, ok := doc.Find(estate.Ref{List: "servers", Name: l.Name}).(*estate.Server); ok {
+	if of := doc.Server(l.Name); of != nil {
 		v.Kept = of.Kept
 	}
 	for _, set := range doc.ServerSets {
