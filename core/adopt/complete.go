@@ -77,17 +77,22 @@ func (c Completer) Strays() map[string][]string {
 	}
 	out := map[string][]string{}
 	met := map[string]bool{}
+	on, members := map[string]int{}, 0 // how many of those that were read have a queue
+	for _, m := range c.Set.Members {
+		if s := c.Read(m); s != nil {
+			members++
+			for name := range s.ByName() {
+				on[name]++
+			}
+		}
+	}
 	for _, m := range c.Set.Members {
 		s := c.Read(m)
 		if s == nil {
 			continue
 		}
 		for _, q := range s.Queues {
-			lacked := slices.ContainsFunc(c.Set.Members, func(o string) bool {
-				r := c.Read(o)
-				return r != nil && r.Find(q.Name) == nil
-			})
-			if !led[q.Name] && !met[q.Name] && lacked {
+			if !led[q.Name] && !met[q.Name] && on[q.Name] < members {
 				met[q.Name] = true
 				out[m] = append(out[m], q.Name)
 			}

@@ -54,14 +54,15 @@ func NewSetView(doc *estate.Document, set estate.ServerSet, read func(server str
 	v := SetView{Name: set.Name, Title: set.Title, Style: set.Style, Members: []SetMember{}, Rows: []SetRow{}}
 	leads := map[string][]string{}
 	names := map[string]bool{}
+	has := map[string]map[string]*Queue{} // by member that was read, and name there
 	for _, m := range set.Members {
-		s := read(m)
 		member := SetMember{Name: m, Share: 1}
-		if s != nil {
+		if s := read(m); s != nil {
 			at := s.At
 			member.Queues, member.Read = len(s.Queues), &at
-			for _, q := range s.Queues {
-				names[q.Name] = true
+			has[m] = s.ByName()
+			for name := range has[m] {
+				names[name] = true
 			}
 		}
 		v.Members = append(v.Members, member)
@@ -91,11 +92,10 @@ func NewSetView(doc *estate.Document, set estate.ServerSet, read func(server str
 		var first *Queue
 		missing := false
 		for _, m := range set.Members {
-			s := read(m)
 			c := SetCell{State: "unread", Says: []string{}}
-			if s != nil {
+			if queues := has[m]; queues != nil {
 				c.State = "missing"
-				if q := s.Find(n); q != nil {
+				if q := queues[n]; q != nil {
 					c.State, c.Ready, c.Model = "there", q.Ready(), q.Model
 					if first == nil {
 						first = q

@@ -4,9 +4,9 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
-	"strings"
 
 	"cirque/core/driver"
+	"cirque/core/words"
 )
 
 // A Pair is one queue on two servers.
@@ -20,9 +20,10 @@ type Pair struct {
 // ComparePair compares the queues of two servers, deeper than by their names.
 func ComparePair(a, b *Server) []Pair {
 	out := []Pair{}
+	first, second := a.ByName(), b.ByName()
 	if a != nil {
 		for _, q := range a.Queues {
-			o := b.Find(q.Name)
+			o := second[q.Name]
 			p := Pair{Queue: q.Name, On: "both", Says: []string{}}
 			if o == nil {
 				p.On = "first"
@@ -36,7 +37,7 @@ func ComparePair(a, b *Server) []Pair {
 	}
 	if b != nil {
 		for _, q := range b.Queues {
-			if a.Find(q.Name) == nil {
+			if first[q.Name] == nil {
 				out = append(out, Pair{Queue: q.Name, On: "second", Says: []string{}})
 			}
 		}
@@ -63,8 +64,8 @@ func queueDiffers(q, o Queue) []string {
 	if q.Shared != nil && o.Shared != nil && *q.Shared != *o.Shared {
 		out = append(out, "shared on one only")
 	}
-	if x, y := rights(q), rights(o); x != y {
-		out = append(out, fmt.Sprintf("who may print: %s and %s", x, y))
+	if says := rightsDiffer(rightsOf(q), rightsOf(o)); says != "" {
+		out = append(out, "who may print: "+says)
 	}
 	if q.Package != "" && o.Package != "" && q.Package != o.Package {
 		out = append(out, fmt.Sprintf("driver package: %.12s and %.12s", q.Package, o.Package))
@@ -75,20 +76,59 @@ func queueDiffers(q, o Queue) []string {
 	return out
 }
 
-// rights says who may print, in words.
-func rights(q Queue) string {
-	but := func(list []string, word string) []string {
+// rights are who may print: those named, or everybody but them.
+type rights struct {
+	but   bool
+	names []string
+}
+
+func rightsOf(q Queue) rights {
+	named := func(list []string, word string) []string {
 		list = slices.DeleteFunc(slices.Clone(list), func(n string) bool { return n == word })
 		slices.Sort(list)
 		return list
 	}
-	if only := but(q.Allowed, "all"); len(only) > 0 {
-		return strings.Join(only, ", ")
+	if only := named(q.Allowed, "all"); len(only) > 0 {
+		return rights{false, only}
 	}
-	if not := but(q.Denied, "none"); len(not) > 0 {
-		return "everybody but " + strings.Join(not, ", ")
+	return rights{true, named(q.Denied, "none")}
+}
+
+func (r rights) String() string {
+	switch few := words.Few(r.names, shownNames); {
+	case !r.but:
+		return few
+	case few == "":
+		return "everybody"
+	default:
+		return "everybody but " + few
 	}
-	return "everybody"
+}
+
+// shownNames is how many names stand in a sentence.
+const shownNames = 5
+
+// rightsDiffer says in what rights differ; "" where they do not.
+func rightsDiffer(a, b rights) string {
+	if a.but == b.but && slices.Equal(a.names, b.names) {
+		return ""
+	}
+	x, y := a.String(), b.String()
+	if x != y {
+		return x + " and " + y
+	}
+	var one []string // what differs is not among the names that are shown
+	for _, n := range a.names {
+		if _, both := slices.BinarySearch(b.names, n); !both {
+			one = append(one, n)
+		}
+	}
+	for _, n := range b.names {
+		if _, both := slices.BinarySearch(a.names, n); !both {
+			one = append(one, n)
+		}
+	}
+	return fmt.Sprintf("%s, and not alike in %s", x, words.Few(one, shownNames))
 }
 
 func keysOf(a, b map[string]any) []string {

@@ -45,11 +45,13 @@ type MatrixCell struct {
 func NewServerMatrix(doc *estate.Document, read func(server string) *Server, rows []driver.Row) ServerMatrix {
 	out := ServerMatrix{Servers: []ServerColumn{}, Platforms: []string{}, Rows: []MatrixRow{}}
 	through := map[string]map[string]string{} // by server and queue, the name there
+	has := map[string]map[string]*Queue{}     // by server that was read, and name there
 	for _, s := range doc.Servers {
 		c := ServerColumn{Name: s.Name, Kept: s.Kept}
 		if r := read(s.Name); r != nil {
 			at := r.At
 			c.Read = &at
+			has[s.Name] = r.ByName()
 		}
 		out.Servers = append(out.Servers, c)
 		through[s.Name] = map[string]string{}
@@ -76,9 +78,9 @@ func NewServerMatrix(doc *estate.Document, read func(server string) *Server, row
 					c.Name = remote
 				}
 				c.State = "unread"
-				if x := read(s.Name); x != nil {
+				if queues := has[s.Name]; queues != nil {
 					c.State = "missing"
-					if q := x.Find(remote); q != nil {
+					if q := queues[remote]; q != nil {
 						c.State, c.Model = "there", q.Model
 					}
 				}

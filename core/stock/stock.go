@@ -160,11 +160,26 @@ func (s *Server) Find(name string) *Queue {
 	if s == nil {
 		return nil
 	}
-	i := slices.IndexFunc(s.Queues, func(q Queue) bool { return q.Name == name })
-	if i < 0 {
-		return nil
+	for i := range s.Queues { // by place: a queue is long to copy
+		if s.Queues[i].Name == name {
+			return &s.Queues[i]
+		}
 	}
-	return &s.Queues[i]
+	return nil
+}
+
+// ByName gives its queues by their names, for whoever looks for many.
+func (s *Server) ByName() map[string]*Queue {
+	out := map[string]*Queue{}
+	if s == nil {
+		return out
+	}
+	for i := range s.Queues {
+		if out[s.Queues[i].Name] == nil {
+			out[s.Queues[i].Name] = &s.Queues[i]
+		}
+	}
+	return out
 }
 
 // Names gives the names of its queues, sorted. whole says that it told of all that it has: one that answered as the one

@@ -116,3 +116,30 @@ func TestSlug(t *testing.T) {
 		}
 	}
 }
+
+// TestRights: who may print on one server and not on the other is said, however many they are.
+func TestRights(t *testing.T) {
+	t.Parallel()
+	many := func(last string) []string { return []string{"a", "b", "c", "d", "e", "f", last} }
+	for _, c := range []struct {
+		a, b stock.Queue
+		says string
+	}{
+		{stock.Queue{}, stock.Queue{Allowed: []string{"all"}, Denied: []string{"none"}}, ""},
+		{stock.Queue{Allowed: []string{"ida", "all"}}, stock.Queue{Allowed: []string{"ida"}}, ""},
+		{stock.Queue{Allowed: []string{"mira", "ida"}}, stock.Queue{}, "ida, mira and everybody"},
+		{stock.Queue{Denied: []string{"ida"}}, stock.Queue{Allowed: []string{"ida"}}, "everybody but ida and ida"},
+		{stock.Queue{Allowed: many("x")}, stock.Queue{Denied: many("x")},
+			"a, b, c, d, e and 2 more and everybody but a, b, c, d, e and 2 more"},
+		{stock.Queue{Allowed: many("x")}, stock.Queue{Allowed: many("y")}, "a, b, c, d, e and 2 more, and not alike in x, y"},
+	} {
+		want := []string{}
+		if c.says != "" {
+			want = append(want, "who may print: "+c.says)
+		}
+		list := func(q stock.Queue) *stock.Server { q.Name = "hall"; return &stock.Server{Queues: []stock.Queue{q}} }
+		if got := stock.ComparePair(list(c.a), list(c.b)); !slices.Equal(got[0].Says, want) {
+			t.Errorf("%+v and %+v: %q", c.a, c.b, got[0].Says)
+		}
+	}
+}

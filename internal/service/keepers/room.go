@@ -128,7 +128,8 @@ func (s *Room) server(v *present.View, called string) (*estate.Server, error) {
 	of := v.Document().Server(called)
 	switch {
 	case of == nil:
-		return nil, fault.New(fault.Unknown, "server-unknown", "see cirque server kept", "the estate has no server %q", called)
+		return nil, fault.New(fault.Unknown, "server-unknown", "see cirque server kept", "the estate has no server %q",
+			called)
 	case !of.Kept:
 		return nil, fault.New(fault.Conflict, "not-kept", "cirque draft set server "+called+" kept=yes, and publish",
 			"%s is not kept by Cirque: it is only read", called)

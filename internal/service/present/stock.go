@@ -258,7 +258,9 @@ func (s *Stock) device(v estate.Device) stock.Watch {
 // SetView compares the members of one server set by what was last read of them, and by what is known besides.
 func (s *Stock) SetView(doc *estate.Document, set estate.ServerSet, besides func(server string,
 	r *stock.Server) *stock.Server) stock.SetView {
-	return stock.NewSetView(doc, set, func(server string) *stock.Server { return besides(server, s.Server(server).Server) })
+	return stock.NewSetView(doc, set, func(server string) *stock.Server {
+		return besides(server, s.Server(server).Server)
+	})
 }
 
 // Lacks gives what members of server sets lack, by what was read of them.
