@@ -105,9 +105,8 @@ func keeperOf(c *cobra.Command, client *apiclient.Client, called string) (machin
 // writeKeeping says what is to be done on a machine that is to keep a server.
 func writeKeeping(w io.Writer, service, machine, next string) {
 	fmt.Fprintf(w, "\nOn %s, as root, with the token on standard input:\n\n  cirque-agent enrol --service %s "+
-		"--token-file - "+
-		"--state /var/lib/cirque-agent --machine %s\n  cirque-agent run --serve --spooler unix\n\nQueues that are there are "+
-		"listed, and left. ", machine, service, machine)
+		"--token-file - --state /var/lib/cirque-agent --machine %s\n  cirque-agent run --serve --spooler unix\n\n"+
+		"Queues that are there are listed, and left. ", machine, service, machine)
 	if next == "" {
 		fmt.Fprintln(w, "What the estate says that it is to have it gets at once.")
 		return

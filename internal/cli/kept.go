@@ -78,8 +78,7 @@ func writeKept(r *screen, w io.Writer, list []server.Summary) {
 // sayHowToKeep says what makes a machine whose agent is ready a kept server.
 func sayHowToKeep(w io.Writer, machine string) {
 	fmt.Fprintf(w, "To have %s kept: cirque draft add server %s kept=yes uri=ipp://HOST:631/, and publish. What "+
-		"is there: "+
-		"cirque server kept %s\n", machine, machine, machine)
+		"is there: cirque server kept %s\n", machine, machine, machine)
 }
 
 // writeKeptServer shows one, first what is not as wanted.

@@ -64,8 +64,7 @@ func keepersRoutes(s *server, a huma.API) {
 		Machine string `path:"machine" maxLength:"256"`
 	}
 	route(s, a, "DELETE", "/api/v1/keepers/{machine}", "forget-keeper", "Forget what an agent said that keeps no "+
-		"server of "+
-		"the estate", small, func(ctx context.Context, in *machine) (*struct{}, error) {
+		"server of the estate", small, func(ctx context.Context, in *machine) (*struct{}, error) {
 		return nil, s.svc.Keepers.Forget(ctx, principalOf(ctx), in.Machine)
 	})
 	s.kept(a)
@@ -110,8 +109,7 @@ func (s *server) kept(a huma.API) {
 		Queue string `path:"queue" maxLength:"256"`
 	}
 	route(s, a, "DELETE", base+"/{name}/takes/{queue}", "leave-queue", "Take that back for a queue that has not "+
-		"been taken "+
-		"over yet", small, func(ctx context.Context, in *leave) (*struct{}, error) {
+		"been taken over yet", small, func(ctx context.Context, in *leave) (*struct{}, error) {
 		return nil, s.svc.Keepers.Leave(ctx, principalOf(ctx), in.Name, in.Queue)
 	})
 }

@@ -51,8 +51,7 @@ func leavingRoutes(s *server, a huma.API) {
 		Name string `path:"name" maxLength:"63"`
 	}
 	route(s, a, "GET", "/api/v1/stock/servers/{name}/inside", "server-inside", "The drivers, paper forms and "+
-		"ports of a print "+
-		"server", small, func(ctx context.Context, in *inside) (*out[stock.Inside], error) {
+		"ports of a print server", small, func(ctx context.Context, in *inside) (*out[stock.Inside], error) {
 		v, err := s.svc.Drivers.InsideServer(ctx, principalOf(ctx), in.Name)
 		return &out[stock.Inside]{v}, err
 	})
@@ -61,9 +60,9 @@ func leavingRoutes(s *server, a huma.API) {
 		Holes bool   `query:"holes" doc:"Only queues with a hole."`
 		Limit int    `query:"limit" minimum:"1" maximum:"10000" default:"500"`
 	}
-	route(s, a, "GET", "/api/v1/stock/matrix", "server-matrix", "Which queue is on which print server, and with "+
-		"which driver "+
-		"on which platform, with the holes", small, func(ctx context.Context, in *matrix) (*out[stock.ServerMatrix], error) {
+	route(s, a, "GET", "/api/v1/stock/matrix", "server-matrix", "Which queue is on which print server, and with which "+
+		"driver on which platform, with the holes", small, func(ctx context.Context,
+		in *matrix) (*out[stock.ServerMatrix], error) {
 		v, err := s.svc.Drivers.ServerMatrix(ctx, principalOf(ctx))
 		v.Rows = slices.DeleteFunc(v.Rows, func(r stock.MatrixRow) bool {
 			return in.Holes && !r.Hole || !strings.Contains(r.Queue, in.Find)
@@ -76,8 +75,7 @@ func leavingRoutes(s *server, a huma.API) {
 		Paging
 	}
 	route(s, a, "GET", "/api/v1/stock/servers/{name}/uses", "server-uses", "Who printed through a server, as it "+
-		"is kept, the "+
-		"latest first", small, func(ctx context.Context, in *used) (paged[decommission.Use], error) {
+		"is kept, the latest first", small, func(ctx context.Context, in *used) (paged[decommission.Use], error) {
 		list, err := s.svc.Decommission.Used(ctx, principalOf(ctx), in.Name)
 		return items(in.Paging, list, err, func(v *decommission.Use) string { return v.Queue + " " + v.Owner + " " + v.From })
 	})

@@ -241,8 +241,7 @@ func eraseInCare(ctx context.Context, tx pgx.Tx, names []string, stands string) 
 	}
 	if _, err := tx.Exec(ctx, `WITH gone AS (DELETE FROM server_use WHERE folded(owner) = ANY($1) RETURNING *) INSERT INTO
 		server_use AS u SELECT server, queue, $2, '', sum(jobs), min(first_at), max(last_at) FROM gone GROUP BY server,
-			queue`,
-		names, stands); err != nil {
+		queue`, names, stands); err != nil {
 		return err
 	}
 	return eraseInSnapshots(ctx, tx, names)

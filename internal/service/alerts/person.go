@@ -15,9 +15,8 @@ func (s *Room) TellPerson(ctx context.Context, person, subject, says string) err
 	}
 	address := s.present.View().MailOf(person)
 	if address == "" {
-		return fault.New(fault.Unknown, "no-mail", "give them one in the directory", "the directory has no mail "+
-			"address of %s",
-			person)
+		return fault.New(fault.Unknown, "no-mail", "give them one in the directory",
+			"the directory has no mail address of %s", person)
 	}
 	set, ok := s.present.View().Document().Mail()
 	if !ok {
