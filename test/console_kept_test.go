@@ -26,12 +26,13 @@ func TestConsoleKept(t *testing.T) {
 	s.importDirectory(twoPeople)
 	s.publish(`estate: 1
 locations: [{path: ard, title: Ardholm, timezone: Europe/Oslo}]
-servers: [{name: ps-old, uri: "ipp://ps-old.example:631/", location: ard}]
+servers: [{name: ps-old, uri: "ipp://ps-old.example:631/", location: ard}, {name: ps-far, uri: "ipp://192.0.2.9:631/"}]
 devices: [{name: p1, uri: "ipp://10.5.0.1/ipp/print"}, {name: p2, uri: "ipp://10.5.0.2/ipp/print"}]
 queues:
   - {name: hall, location: ard, devices: [p1], paths: [{server: ps-old}], access: {allow: ["user:mira"]},
      units: {trays: [tray-1], two-sided: true}}
   - {name: lanes, location: ard, devices: [p2], paths: [{server: ps-old}]}
+  - {name: far, devices: [p2], paths: [{server: ps-far}]}
 grants: [{name: all, effect: place, queues: [hall, lanes], to: [everyone]}]
 `)
 	s.keep(t, "ps-new", spooler)
@@ -67,7 +68,7 @@ grants: [{name: all, effect: place, queues: [hall, lanes], to: [everyone]}]
 	p.press("button", "Cancel job 9001 in hall")
 	p.see("1 job waits on it.")
 	p.press("summary", "What depends on it, and leaving it")
-	p.choose("Lead them to", "ps-new")
+	p.choose("Lead them to", "server/ps-new")
 	p.choose("At a time", "50")
 	p.press("button", "Next wave, in the draft")
 	p.see("Then 1 of 2 lead elsewhere first.")
@@ -95,7 +96,7 @@ grants: [{name: all, effect: place, queues: [hall, lanes], to: [everyone]}]
 	p.see("2 of 2")
 	p.look("kept-list")
 	p.goTo("/servers?show=matrix")
-	p.see("No hole")
+	p.see("No hole on the servers that were read; not read: ps-far")
 	p.accessible()
 	p.look("kept-matrix")
 }

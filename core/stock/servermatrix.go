@@ -20,9 +20,10 @@ type ServerMatrix struct {
 
 // A ServerColumn is one server of the matrix.
 type ServerColumn struct {
-	Name string     `json:"name"`
-	Kept bool       `json:"kept" doc:"Cirque makes and holds its queues."`
-	Read *time.Time `json:"read" doc:"When it was read; null where it never was."`
+	Name   string     `json:"name"`
+	Kept   bool       `json:"kept" doc:"Cirque makes and holds its queues."`
+	Read   *time.Time `json:"read" doc:"When it was read; null where it never was."`
+	Unread int        `json:"unread" doc:"Queues, of all rows, of which it is not known whether they are there."`
 }
 
 // A MatrixRow is one queue in it.
@@ -69,7 +70,7 @@ func NewServerMatrix(doc *estate.Document, read func(server string) *Server, row
 	for _, row := range rows {
 		r := MatrixRow{Queue: row.Queue, Servers: []MatrixCell{}, Platforms: row.Cells}
 		somewhere := false
-		for _, s := range doc.Servers {
+		for i, s := range doc.Servers {
 			remote, wanted := through[s.Name][row.Queue]
 			c := MatrixCell{State: "not-wanted"}
 			if wanted {
@@ -83,6 +84,8 @@ func NewServerMatrix(doc *estate.Document, read func(server string) *Server, row
 					if q := queues[remote]; q != nil {
 						c.State, c.Model = "there", q.Model
 					}
+				} else {
+					out.Servers[i].Unread++
 				}
 			}
 			r.Hole = r.Hole || c.State == "missing"

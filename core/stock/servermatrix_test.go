@@ -37,6 +37,13 @@ func TestServerMatrix(t *testing.T) {
 	if fmt.Sprint(got) != fmt.Sprint(want) || m.Holes != 2 || len(m.Platforms) != 2 || len(m.Servers) != 3 {
 		t.Errorf("%q\nwant %q\n%+v", got, want, m)
 	}
+	if m.Servers[0].Unread+m.Servers[1].Unread != 0 {
+		t.Errorf("all were read: %+v", m.Servers)
+	}
+	none := stock.NewServerMatrix(doc, func(string) *stock.Server { return nil }, rows)
+	if s := none.Servers; s[0].Unread != 6 || s[1].Unread != 1 || s[2].Unread != 0 || s[0].Read != nil {
+		t.Errorf("none was read: %+v", s)
+	}
 	if m.Rows[0].Servers[0].Name != "Hall Mono" || m.Rows[0].Servers[0].Model != "Mono 40" {
 		t.Errorf("%+v", m.Rows[0])
 	}

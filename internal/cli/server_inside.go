@@ -82,6 +82,15 @@ func writeMatrix(r *screen, w io.Writer, v stock.ServerMatrix) {
 		t.write(w)
 	}
 	fmt.Fprintf(w, "%s, %d with a hole.\n", words.Count(len(v.Rows), "queue"), v.Holes)
+	var unread []string
+	for _, s := range v.Servers {
+		if s.Unread > 0 {
+			unread = append(unread, s.Name)
+		}
+	}
+	if len(unread) > 0 {
+		fmt.Fprintf(w, "What is on %s is not known: cirque server read %s\n", words.Few(unread, 5), unread[0])
+	}
 }
 
 // platformSays says in a cell with which driver a queue's people print.

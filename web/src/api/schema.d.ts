@@ -9474,6 +9474,11 @@ export interface components {
              * @description When it was read; null where it never was.
              */
             read: string | null;
+            /**
+             * Format: int64
+             * @description Queues, of all rows, of which it is not known whether they are there.
+             */
+            unread: number;
         };
         StockServerMatrix: {
             /**

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import type { MatrixRow } from "../../api/client";
 import { matrixQuery } from "../../api/kept";
-import { count } from "../../lib/words";
+import { count, list } from "../../lib/words";
 import { Field } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
@@ -14,6 +14,8 @@ export function Matrix() {
   const [holes, setHoles] = useState(false);
   const matrix = useQuery(matrixQuery(find.trim(), holes));
   const m = matrix.data;
+  const unread = m?.servers.filter((s) => s.unread > 0).map((s) => s.name) ?? [];
+  const notRead = unread.length > 0 && `; not read: ${list(unread)}`;
   return (
     <div className="mt-3">
       <div className="mb-2 flex flex-wrap items-end gap-4">
@@ -29,10 +31,14 @@ export function Matrix() {
         </label>
         {m && (
           <p role="status" className="pb-1">
-            {m.holes === 0 ? (
-              <Mark of="yes">No hole: every queue is where it is wanted</Mark>
+            {m.holes > 0 ? (
+              <Mark of="warning">
+                {count(m.holes, "queue")} with a hole{notRead}
+              </Mark>
+            ) : unread.length > 0 ? (
+              <Mark of="silent">No hole on the servers that were read{notRead}</Mark>
             ) : (
-              <Mark of="warning">{count(m.holes, "queue")} with a hole</Mark>
+              <Mark of="yes">No hole: every queue is where it is wanted</Mark>
             )}
           </p>
         )}

@@ -18,12 +18,8 @@ export function Waves({ server }: { server: string }) {
   const [to, setTo] = useState("device");
   const [wave, setWave] = useState("20");
   const others = (servers.data ?? []).filter((s) => s.in_estate && s.name !== server);
-  const body = {
-    server,
-    ...(to === "device" || to === "gateway"
-      ? { to: to as "device" | "gateway" }
-      : { to: "server" as const, to_server: to }),
-  };
+  const [kind, name] = to.split("/") as ["device" | "gateway" | "server", string?];
+  const body = { server, to: kind, ...(name && { to_server: name }) };
   const move = useMutation({
     mutationFn: (what: What) =>
       what === "end"
@@ -53,7 +49,7 @@ export function Waves({ server }: { server: string }) {
           options={[
             { value: "device", label: "their devices" },
             { value: "gateway", label: "the gateway" },
-            ...others.map((s) => ({ value: s.name, label: `the server ${s.name}` })),
+            ...others.map((s) => ({ value: `server/${s.name}`, label: `the server ${s.name}` })),
           ]}
           onChange={setTo}
         />
