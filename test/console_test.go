@@ -183,10 +183,12 @@ func TestConsoleDark(t *testing.T) {
 	for path, word := range map[string]string{"/": "What happened",
 		"/lineup?user=temp.desk&machine=till-07&why=hall-mono": "smallest change", "/queues?queue=cheques": "Who may print",
 		"/endpoints": "1 failing", "/grants?grant=tills": "Reaches everybody", "/draft": "It is empty",
-		"/history": "It is the first."} {
+		"/history": "It is the first.", "/servers?show=matrix": "Only with holes",
+		"/servers?show=kept": "ready to be kept"} {
 		p.goTo(path)
 		p.see(word)
 		p.accessible()
+		p.look("dark " + word)
 	}
 }
 
