@@ -60,7 +60,7 @@ var arrows = map[string][]string{
 	"core/span":     {},
 	"core/rehearse": {"core/directory", "core/document", "core/estate", "core/fault", "core/hours",
 		"core/lineup", "core/live", "core/name", "core/promise"},
-	"core/stock":                    {"core/document", "core/driver", "core/estate", "core/fault"},
+	"core/stock":                    {"core/document", "core/driver", "core/estate", "core/fault", "core/words"},
 	"core/words":                    {},
 	"internal/agentproto":           {},
 	"internal/ipp":                  {},

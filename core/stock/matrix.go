@@ -4,10 +4,10 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
 	"cirque/core/estate"
+	"cirque/core/words"
 )
 
 // A SetView is what the members of a server set have, beside one another.
@@ -139,12 +139,8 @@ type Lack struct {
 
 // String says it in a sentence.
 func (l Lack) String() string {
-	shown, more := l.Queues[:min(len(l.Queues), 5)], ""
-	if n := len(l.Queues) - len(shown); n > 0 {
-		more = fmt.Sprintf(" and %d more", n)
-	}
-	return fmt.Sprintf("%s has no queue %s%s, on which the set is relied on: whoever is moved there finds nothing",
-		l.Server, strings.Join(shown, ", "), more)
+	return fmt.Sprintf("%s has no queue %s, on which the set is relied on: whoever is moved there finds nothing",
+		l.Server, words.Few(l.Queues, 5))
 }
 
 // Relied are the queues for which each server set of an estate is relied on, as its servers would call them, by name.
