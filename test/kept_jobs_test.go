@@ -62,14 +62,16 @@ func TestDrainHandsOn(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	s.importDirectory(twoPeople)
-	hall := &sim.Printer{Spec: sim.Spec{Name: "hall", Model: "Mono 40"}, Printing: func() { time.Sleep(100 * time.Millisecond) }}
+	// One printer behind both prints nothing yet, so that jobs wait.
+	warm := make(chan struct{})
+	print := sync.OnceFunc(func() { close(warm) })
+	hall := &sim.Printer{Spec: sim.Spec{Name: "hall", Model: "Mono 40"}, Printing: func() { <-warm }}
 	if err := hall.Listen("127.0.0.1:0"); err != nil {
 		t.Fatal(err)
 	}
-	t.Cleanup(func() { _ = hall.Close() })
+	t.Cleanup(func() { print(); _ = hall.Close() })
 	a, au := unixServer(t)
 	b, bu := unixServer(t)
-	// One printer behind both takes its time, so that jobs wait.
 	s.publish(fmt.Sprintf("estate: 1\nservers: [{name: a, uri: %q, kept: true}, {name: b, uri: %q, kept: true}]\n"+
 		"server_sets: [{name: pair, style: standby, members: [a, b]}]\ndevices: [{name: hall, uri: \"ipp://%s/ipp/print\"}]\n"+
 		"queues: [{name: hall, devices: [hall], paths: [{set: pair}], defaults: {sides: two-sided-long-edge}}, {name: lone, "+
@@ -93,6 +95,8 @@ func TestDrainHandsOn(t *testing.T) {
 	}
 	wg.Wait()
 	s.must("drain", "a", "-m", "new disk")
+	within(t, "jobs are handed on", func() bool { p := s.kept("a").Passed; return len(p) == 1 && p[0].Jobs >= jobs/2 })
+	print()
 	within(t, "every job came out", func() bool { return len(hall.Jobs()) >= jobs })
 	once(t, hall, jobs)
 	ended, err := ippclient.New(nil).ReadJobs(t.Context(), b.URI+"printers/hall", nil, true, 100)
