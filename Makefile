@@ -12,10 +12,10 @@ GOLANGCI := $(TOOLS)/golangci-lint-2.15.0
 # Bounds on what is shipped, in KiB: who adds a dependency sees what it weighs.
 SIZES := bin/cirque=70000 bin/cirque-agent=14500 bin/cirque-sim=16000
 
-.PHONY: sbom campaign lint sizes trybench race help build demo stop test bench benchmarks fuzz screenshots openapi check setup web format
+.PHONY: test-windows conformance sbom campaign lint sizes trybench race help build demo stop test bench benchmarks fuzz screenshots openapi check setup web format
 
 help: ## list these targets
-	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
+	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
 
 setup: ## install what is missing: PostgreSQL and Chromium from Debian's packages
 	@scripts/setup
@@ -42,6 +42,15 @@ stop: ## stop the demo
 
 test: setup $(CONSOLE) ## run every test
 	go test -parallel 4 -timeout 20m ./...
+
+# The endpoint of Windows, on Debian's Wine; installs that where it is missing (ONLY='^TestWineSpooler$$' for a part).
+test-windows: setup $(CONSOLE) ## run the Windows agent's tests under Debian's wine64
+	GOOS=windows GOARCH=amd64 go vet ./cmd/cirque-agent ./internal/windows ./internal/winspool
+	scripts/test-windows go test ./test -count 1 -run '$(or $(ONLY),^TestWine)'
+
+conformance: setup $(CONSOLE) ## run the suites of spoolers on each of them, and write docs/reference/conformance.md
+	scripts/test-windows go run ./scripts/conformance > docs/reference/conformance.new
+	mv docs/reference/conformance.new docs/reference/conformance.md
 
 # core starts no goroutine and keeps nothing: whoever shares its values is looked at.
 race: setup $(CONSOLE) ## run the tests of the rooms and the agent under the race detector, on fewer random worlds (RACE=./... for all)

@@ -31,10 +31,14 @@ func platformOf(decoration string) string {
 	return architectures[arch]
 }
 
-// models reads [Manufacturer] and the models sections that it names, per architecture.
-func (f *INF) models() error {
-	type key struct{ exact, platform, maker string }
-	at := map[key]int{}
+// A modelLine is one line of a models section: a model's name, with where its set-up stands.
+type modelLine struct {
+	entry
+	maker, platform, decoration string
+}
+
+// modelLines reads [Manufacturer] and the models sections that it names, per architecture.
+func (f *INF) modelLines(do func(l modelLine) error) error {
 	for _, m := range f.section("manufacturer") {
 		if len(m.values) == 0 || m.values[0] == "" {
 			continue
@@ -55,33 +59,44 @@ func (f *INF) models() error {
 				if e.key == "" || len(e.values) == 0 || e.values[0] == "" {
 					continue
 				}
-				k := key{e.key, platform, maker}
-				i, there := at[k]
-				if !there {
-					if len(f.Models) >= maxModels {
-						return &FormatError{e.line, "more models than any set-up file has"}
-					}
-					i = len(f.Models)
-					at[k] = i
-					f.Models = append(f.Models, Model{Exact: e.key, Maker: maker, Platform: platform, Provider: f.Provider,
-						Version: f.Version, Date: f.Date, Language: languageOf(e.key)})
-				}
-				one := &f.Models[i]
-				for _, id := range e.values[1:] {
-					if id != "" && !slices.Contains(one.HardwareIDs, id) && len(one.HardwareIDs) < 64 {
-						one.HardwareIDs = append(one.HardwareIDs, id)
-					}
-				}
-				if !there {
-					var err error
-					if one.Files, err = f.filesOf(e.values[0], decoration); err != nil {
-						return err
-					}
+				if err := do(modelLine{e, maker, platform, decoration}); err != nil {
+					return err
 				}
 			}
 		}
 	}
 	return nil
+}
+
+// models collects the models.
+func (f *INF) models() error {
+	type key struct{ exact, platform, maker string }
+	at := map[key]int{}
+	return f.modelLines(func(l modelLine) error {
+		k := key{l.key, l.platform, l.maker}
+		i, there := at[k]
+		if !there {
+			if len(f.Models) >= maxModels {
+				return &FormatError{l.line, "more models than any set-up file has"}
+			}
+			i = len(f.Models)
+			at[k] = i
+			f.Models = append(f.Models, Model{Exact: l.key, Maker: l.maker, Platform: l.platform, Provider: f.Provider,
+				Version: f.Version, Date: f.Date, Language: languageOf(l.key)})
+		}
+		one := &f.Models[i]
+		for _, id := range l.values[1:] {
+			if id != "" && !slices.Contains(one.HardwareIDs, id) && len(one.HardwareIDs) < 64 {
+				one.HardwareIDs = append(one.HardwareIDs, id)
+			}
+		}
+		if there {
+			return nil
+		}
+		var err error
+		one.Files, err = f.filesOf(l.values[0], l.decoration)
+		return err
+	})
 }
 
 // find gives a section of the file itself, else of those that it includes.
@@ -98,11 +113,8 @@ func (f *INF) find(section string) ([]entry, bool) {
 	return nil, false
 }
 
-// filesOf collects the files that an install section names, through Needs as far as the sections stand in the same file
-// or in those that it includes. Sections that need each other in a circle are an error.
+// filesOf collects the files that an install section names.
 func (f *INF) filesOf(install, decoration string) ([]string, error) {
-	const open, done = 1, 2
-	state := map[string]int{}
 	var out []string
 	file := func(name string) {
 		name = strings.TrimPrefix(name, "@")
@@ -112,6 +124,39 @@ func (f *INF) filesOf(install, decoration string) ([]string, error) {
 			out = append(out, name)
 		}
 	}
+	err := f.settings(install, decoration, func(e entry) {
+		switch strings.ToLower(e.key) {
+		case "copyfiles":
+			for _, v := range e.values {
+				if strings.HasPrefix(v, "@") {
+					file(v)
+					continue
+				}
+				copied, _ := f.find(v)
+				for _, c := range copied {
+					if c.key == "" && len(c.values) > 0 {
+						source := c.values[0]
+						if len(c.values) > 1 && c.values[1] != "" {
+							source = c.values[1] // the name that it has in the package
+						}
+						file(source)
+					}
+				}
+			}
+		case "driverfile", "configfile", "datafile", "helpfile":
+			if len(e.values) > 0 {
+				file(e.values[0])
+			}
+		}
+	})
+	return out, err
+}
+
+// settings walks through the lines of an install section, through Needs as far as the sections stand in the same file
+// or in those that it includes. Sections that need each other in a circle are an error.
+func (f *INF) settings(install, decoration string, do func(e entry)) error {
+	const open, done = 1, 2
+	state := map[string]int{}
 	var walk func(section string, from, depth int) error
 	walk = func(section string, from, depth int) error {
 		for _, suffix := range []string{"." + decoration, ".nt"} {
@@ -138,33 +183,13 @@ func (f *INF) filesOf(install, decoration string) ([]string, error) {
 						return err
 					}
 				}
-			case "copyfiles":
-				for _, v := range e.values {
-					if strings.HasPrefix(v, "@") {
-						file(v)
-						continue
-					}
-					copied, _ := f.find(v)
-					for _, c := range copied {
-						if c.key == "" && len(c.values) > 0 {
-							source := c.values[0]
-							if len(c.values) > 1 && c.values[1] != "" {
-								source = c.values[1] // the name that it has in the package
-							}
-							file(source)
-						}
-					}
-				}
-			case "driverfile", "configfile", "datafile", "helpfile":
-				if len(e.values) > 0 {
-					file(e.values[0])
-				}
+			default:
+				do(e)
 			}
 		}
 		return nil
 	}
-	err := walk(install, 0, 0)
-	return out, err
+	return walk(install, 0, 0)
 }
 
 // lacking says which files of a model are nowhere in a package; a maker's files may be compressed, with an underscore

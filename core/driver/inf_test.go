@@ -221,3 +221,59 @@ func FuzzINF(f *testing.F) {
 		}
 	})
 }
+
+// TestPartsOf: what a driver is loaded by, through Needs, per platform, with what the system takes where a file leaves
+// it out; and the catalogue of the platform.
+func TestPartsOf(t *testing.T) {
+	t.Parallel()
+	f, err := driver.ParseINF([]byte(`[Version]
+Class=Printer
+CatalogFile=any.cat
+CatalogFile.NTamd64=x64.cat
+[Manufacturer]
+"Skerrymark"=Models,NTamd64,NTarm64
+[Models.NTamd64]
+"Mono 40 PCL6"=MONO
+"Bare"=BARE
+"Nothing"=NOTHING
+[Models.NTarm64]
+"Mono 40 PCL6"=BARE
+[MONO]
+Needs=COMMON
+DriverFile=mono.dll
+DataFile=mono.dat
+[COMMON]
+ConfigFile=ui.dll
+HelpFile=mono.hlp
+DriverFile=common.dll
+[BARE]
+DriverFile=bare.dll
+[NOTHING]
+DataFile=x.dat
+`))
+	if err != nil {
+		t.Fatal(err)
+	}
+	bare := driver.Parts{Driver: "bare.dll", Data: "bare.dll", Config: "bare.dll"}
+	for _, c := range []struct {
+		exact, platform string
+		want            driver.Parts
+		ok              bool
+	}{
+		// The first that is said counts: COMMON stands before.
+		{"Mono 40 PCL6", "windows/x64", driver.Parts{Driver: "common.dll", Data: "mono.dat", Config: "ui.dll",
+			Help: "mono.hlp"}, true},
+		{"Mono 40 PCL6", "windows/arm64", bare, true},
+		{"Bare", "windows/x64", bare, true},
+		{"Bare", "windows/arm64", driver.Parts{}, false},
+		{"mono 40 pcl6", "windows/x64", driver.Parts{}, false},
+		{"Nothing", "windows/x64", driver.Parts{Data: "x.dat"}, false},
+	} {
+		if got, ok := f.PartsOf(c.exact, c.platform); got != c.want || ok != c.ok {
+			t.Errorf("%s on %s: %+v %v", c.exact, c.platform, got, ok)
+		}
+	}
+	if x64, arm := f.Catalog("windows/x64"), f.Catalog("windows/arm64"); x64 != "x64.cat" || arm != "any.cat" {
+		t.Error(x64, arm)
+	}
+}

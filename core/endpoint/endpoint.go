@@ -146,16 +146,17 @@ const CauseDriver = "driver"
 
 // A Report is what an agent says of its endpoint.
 type Report struct {
-	Machine   string         `json:"machine" maxLength:"256"`
-	Version   string         `json:"version" maxLength:"64"`
-	Platform  string         `json:"platform" maxLength:"32"`
-	Spooler   string         `json:"spooler" maxLength:"64"`
-	Revision  int            `json:"revision" doc:"Of the estate from which its present lineups came."`
-	Contexts  []lineup.Query `json:"contexts" maxItems:"256"`
-	Logins    []Login        `json:"logins,omitempty" maxItems:"256" doc:"Who is signed in, and for whom lineups are asked."`
-	Installed []Installed    `json:"installed" maxItems:"4096"`
-	Staged    []Staged       `json:"staged,omitempty" maxItems:"1024" doc:"Drivers whose files the agent keeps."`
-	Attached  []Attached     `json:"attached,omitzero" required:"false" maxItems:"64" doc:"What is plugged into the machine; absent where its spooler does not tell."`
+	Machine   string            `json:"machine" maxLength:"256"`
+	Version   string            `json:"version" maxLength:"64"`
+	Platform  string            `json:"platform" maxLength:"32"`
+	Spooler   string            `json:"spooler" maxLength:"64"`
+	Revision  int               `json:"revision" doc:"Of the estate from which its present lineups came."`
+	Contexts  []lineup.Query    `json:"contexts" maxItems:"256"`
+	Logins    []Login           `json:"logins,omitempty" maxItems:"256" doc:"Who is signed in, and for whom lineups are asked."`
+	Installed []Installed       `json:"installed" maxItems:"4096"`
+	Staged    []Staged          `json:"staged,omitempty" maxItems:"1024" doc:"Drivers whose files the agent keeps."`
+	Drivers   []InstalledDriver `json:"drivers,omitempty" maxItems:"1024" doc:"What the system has under exact names, used or not; absent where its spooler does not tell."`
+	Attached  []Attached        `json:"attached,omitzero" required:"false" maxItems:"64" doc:"What is plugged into the machine; absent where its spooler does not tell."`
 
 	AttachedAt *time.Time `json:"attached_at,omitempty" doc:"When the machine looked what is plugged in."`
 

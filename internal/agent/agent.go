@@ -120,6 +120,9 @@ func New(cfg Config) (*Agent, error) {
 	if s, ok := cfg.Spooler.(takesDrivers); ok {
 		s.DriversFrom(a.driver)
 	}
+	if s, ok := cfg.Spooler.(takesPackages); ok {
+		s.PackagesFrom(a.driverPackage)
+	}
 	if cfg.State == "" {
 		return a, nil
 	}

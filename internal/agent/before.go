@@ -31,12 +31,12 @@ func Plan(ctx context.Context, o Opened) ([]string, error) {
 		s.SignedIn(a.logins)
 	}
 	contexts := facts.contexts()
-	a.introduce(ctx, facts, contexts)
-	lineups, _, _, err := c.ask(ctx, contexts, "", 0)
+	installed, defaults, err := o.Spooler.List(ctx, peopleOf(contexts))
 	if err != nil {
 		return nil, err
 	}
-	installed, defaults, err := o.Spooler.List(ctx, peopleOf(contexts))
+	a.introduce(ctx, facts, contexts)
+	lineups, _, _, err := c.ask(ctx, contexts, "", 0)
 	if err != nil {
 		return nil, err
 	}

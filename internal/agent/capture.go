@@ -14,7 +14,8 @@ import (
 	ippclient "cirque/internal/probe/ipp"
 )
 
-// ReadCapture reads this machine's own queues: of a spooler standin:DIR, or, over IPP, of the Unix spooler at a URI.
+// ReadCapture reads this machine's own queues: of a spooler as Open takes it, or, over IPP, of the Unix spooler at a
+// URI.
 func ReadCapture(ctx context.Context, spooler string) (stock.Capture, error) {
 	if strings.HasPrefix(spooler, "ipp://") || strings.HasPrefix(spooler, "ipps://") {
 		facts, err := System{}.Facts(ctx)
@@ -27,28 +28,34 @@ func ReadCapture(ctx context.Context, spooler string) (stock.Capture, error) {
 		}
 		return stock.Capture{Machine: facts.Machine, Platform: facts.Platform, Queues: s.Queues}, nil
 	}
-	s, err := OpenStandIn(spooler)
+	o, err := Open(spooler)
 	if err != nil {
 		return stock.Capture{}, err
 	}
-	facts, err := s.Facts(ctx)
+	facts, err := o.Machine.Facts(ctx)
 	if err != nil {
 		return stock.Capture{}, err
 	}
-	list, err := Captured(ctx, s)
+	list, err := Captured(ctx, o.Spooler)
 	return stock.Capture{Machine: facts.Machine, Platform: facts.Platform, Queues: list}, err
 }
 
+// knowsBuiltIn is a spooler of a system that comes with queues of its own, which make files or send faxes.
+type knowsBuiltIn interface {
+	BuiltIn(i endpoint.Installed) bool
+}
+
 // Captured reads what a spooler holds as queues that may be adopted. What the agent itself installed comes from the
-// estate, and is left out, as are queues of one person.
+// estate, and is left out, as are queues of one person and those that came with the system.
 func Captured(ctx context.Context, s Spooler) ([]stock.Queue, error) {
 	installed, _, err := s.List(ctx, nil)
 	if err != nil {
 		return nil, err
 	}
 	out := []stock.Queue{}
+	built, knows := s.(knowsBuiltIn)
 	for _, i := range installed {
-		if i.Own || i.User != "" {
+		if i.Own || i.User != "" || knows && built.BuiltIn(i) {
 			continue
 		}
 		out = append(out, captured(i.Want))

@@ -44,7 +44,7 @@ func TestCaptured(t *testing.T) {
 		"choose among file, front") {
 		t.Error(err)
 	}
-	for spooler, says := range map[string]string{"nonsense": "write standin:DIR",
+	for spooler, says := range map[string]string{"nonsense": "write system, unix:SOCKET, or standin:DIR",
 		"ipp://127.0.0.1:1/": "refuses the connection", "standin:": "is not known"} {
 		if _, err := agent.ReadCapture(t.Context(), spooler); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", spooler, err)

@@ -123,6 +123,7 @@ func (a *Agent) Checkup(ctx context.Context, facts Facts, test Testing) []agentp
 		default:
 			add("Is "+of+" there?", endpoint.Yes, "", "installed, with the driver %s", cmp.Or(w.Exact, w.Driver))
 		}
+		a.waiting(ctx, w, of, add)
 		if strings.HasPrefix(w.URI, "/") {
 			add("Does its path answer?", endpoint.Yes, "", "it leads through the service, which this machine reaches")
 			continue

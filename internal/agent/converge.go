@@ -201,6 +201,7 @@ func (a *Agent) report(ctx context.Context, facts Facts, contexts []lineup.Query
 		Spooler: a.cfg.Spooler.Name(), Contexts: contexts, Logins: a.logins,
 		Installed: installed, Removed: a.kept.Memory.Away, Staged: a.staged(), Failures: []endpoint.Failure{}}
 	a.tellAttached(&r)
+	a.tellDrivers(ctx, &r)
 	if r.Installed == nil {
 		r.Installed = []endpoint.Installed{}
 	}

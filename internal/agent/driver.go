@@ -28,7 +28,7 @@ const driverWithin = 2 * time.Minute
 func (a *Agent) driver(ctx context.Context, exact string) ([]byte, error) {
 	b, err := a.fetchDriver(ctx, exact)
 	if err != nil {
-		return nil, noDriver{err}
+		return nil, endpoint.NoDriver{Err: err}
 	}
 	return b, nil
 }
@@ -44,7 +44,7 @@ func (a *Agent) fetchDriver(ctx context.Context, exact string) ([]byte, error) {
 func (a *Agent) fetchDriverFor(ctx context.Context, exact, platform string) ([]byte, error) {
 	d, err := a.driverOf(ctx, exact, platform)
 	if err != nil {
-		return nil, fmt.Errorf("the driver %q is not here: %w", exact, err)
+		return nil, notHere(exact, err)
 	}
 	if !strings.EqualFold(path.Ext(d.SetUpFile), ".ppd") {
 		return nil, fmt.Errorf("the driver %q is described by %s, which this spooler does not take: it takes .ppd files",
@@ -54,7 +54,7 @@ func (a *Agent) fetchDriverFor(ctx context.Context, exact, platform string) ([]b
 	for _, f := range d.Files {
 		b, err := a.driverFile(ctx, d.Package, f)
 		if err != nil {
-			return nil, fmt.Errorf("the driver %q is not whole: %w", exact, err)
+			return nil, notWhole(exact, err)
 		}
 		if f.Path == d.SetUpFile {
 			out = b
@@ -68,6 +68,14 @@ func (a *Agent) fetchDriverFor(ctx context.Context, exact, platform string) ([]b
 		return nil, fmt.Errorf("the description %s does not name the driver %q", path.Base(d.SetUpFile), exact)
 	}
 	return out, nil
+}
+
+func notHere(exact string, err error) error {
+	return fmt.Errorf("the driver %q is not here: %w", exact, err)
+}
+
+func notWhole(exact string, err error) error {
+	return fmt.Errorf("the driver %q is not whole: %w", exact, err)
 }
 
 // driverOf asks what a driver consists of; what was answered before holds while the service is away.

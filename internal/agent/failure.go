@@ -8,11 +8,6 @@ import (
 	"cirque/core/endpoint"
 )
 
-// noDriver is an error for want of a driver.
-type noDriver struct{ error }
-
-func (e noDriver) Unwrap() error { return e.error }
-
 // A failure is a step that did not succeed, with when it is tried again: at once where something else is wanted, else
 // later each time. It holds up nothing but itself.
 type failure struct {
@@ -36,7 +31,7 @@ func (f failure) same(s endpoint.Step) bool {
 func failureAfter(before failure, s endpoint.Step, err error, now time.Time) failure {
 	f := failure{Failure: endpoint.Failure{Queue: s.Want.Queue, User: s.Want.User, Step: s.Do, Says: err.Error(),
 		Since: now.UTC().Truncate(time.Second)}, step: s, tries: 1}
-	if _, ok := errors.AsType[noDriver](err); ok {
+	if _, ok := errors.AsType[endpoint.NoDriver](err); ok {
 		f.Cause = endpoint.CauseDriver
 	}
 	if before.Says == f.Says {

@@ -15,7 +15,6 @@ import (
 	"encoding/pem"
 	"errors"
 	"io/fs"
-	"os"
 	"path/filepath"
 	"strings"
 	"sync/atomic"
@@ -40,7 +39,7 @@ type Identity struct {
 // ReadIdentity reads what enrolling left in a state directory.
 func ReadIdentity(state string) (Identity, error) {
 	var id Identity
-	if err := private(identityFile(state)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+	if err := ownFile(identityFile(state)); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return id, err
 	}
 	b, err := whole.Read(identityFile(state))
@@ -52,7 +51,11 @@ func ReadIdentity(state string) (Identity, error) {
 	if err != nil {
 		return id, err
 	}
-	if err := json.Unmarshal(b, &id); err != nil {
+	err = json.Unmarshal(b, &id)
+	if err == nil {
+		id.Key, err = unseal(id.Key)
+	}
+	if err != nil {
 		return id, fault.New(fault.Invalid, "identity-broken", "remove it, and enrol the machine again", "%s cannot be read",
 			identityFile(state)).Because(err)
 	}
@@ -62,7 +65,11 @@ func ReadIdentity(state string) (Identity, error) {
 func identityFile(state string) string { return filepath.Join(state, "identity.json") }
 
 func (id Identity) save(state string) error {
-	if err := os.MkdirAll(state, 0o700); err != nil {
+	if err := ownDirectory(state); err != nil {
+		return err
+	}
+	var err error
+	if id.Key, err = seal(id.Key); err != nil {
 		return err
 	}
 	b, err := json.Marshal(id)

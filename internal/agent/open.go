@@ -1,17 +1,12 @@
 package agent
 
 import (
+	"cmp"
 	"path/filepath"
 	"strings"
 
 	"cirque/core/fault"
 	"cirque/internal/probe/dial"
-)
-
-// Where the common Unix spooler listens, and where an agent that keeps it in line remembers.
-const (
-	unixSocket = "/run/cups/cups.sock"
-	unixState  = "/var/lib/cirque-agent"
 )
 
 // An Opened spooler, with the machine that it is on and where its agent keeps what it knows.
@@ -22,17 +17,22 @@ type Opened struct {
 	Reach   dial.AddressTable // a stand-in reaches nothing but loopback
 }
 
-// Open opens a spooler by what a person writes: standin:DIR, unix for the system's own, or unix:PATH or unix:URI where
-// it listens elsewhere.
+// OwnSpooler names the operating system's own spooler, whichever that is.
+const OwnSpooler = "system"
+
+// Open opens a spooler by what a person writes: system for the operating system's own, which is windows on Windows and
+// unix elsewhere; unix:PATH or unix:URI where the latter listens elsewhere; or standin:DIR.
 func Open(spooler string) (Opened, error) {
 	kind, at, _ := strings.Cut(spooler, ":")
+	if spooler == OwnSpooler {
+		kind = systemSpooler
+	}
 	switch kind {
 	case "unix":
-		if at == "" {
-			at = unixSocket
-		}
-		u, err := NewUnix(at, nil)
-		return Opened{Spooler: u, Machine: System{}, State: unixState}, err
+		u, err := NewUnix(cmp.Or(at, unixSocket), nil)
+		return Opened{Spooler: u, Machine: System{}, State: DefaultState()}, err
+	case "windows":
+		return openWindows()
 	case "standin":
 		s, err := OpenStandIn(spooler)
 		if err != nil {
@@ -40,7 +40,7 @@ func Open(spooler string) (Opened, error) {
 		}
 		return Opened{s, s, filepath.Join(s.Dir(), ".agent"), dial.AddressTable{"": ""}}, nil
 	}
-	return Opened{}, fault.New(fault.Invalid, "spooler-unknown", "write unix, unix:SOCKET, or standin:DIR",
+	return Opened{}, fault.New(fault.Invalid, "spooler-unknown", "write system, unix:SOCKET, or standin:DIR",
 		"the spooler %q is not known", spooler)
 }
 
@@ -58,13 +58,13 @@ type OpenedServer struct {
 // OpenServer opens a spooler that is to be kept as a print server's, by what Open takes.
 func OpenServer(spooler string) (OpenedServer, error) {
 	kind, at, _ := strings.Cut(spooler, ":")
+	if spooler == OwnSpooler {
+		kind = systemSpooler
+	}
 	switch kind {
 	case "unix":
-		if at == "" {
-			at = unixSocket
-		}
-		u, err := NewUnixServer(at)
-		return OpenedServer{u, System{}, unixState}, err
+		u, err := NewUnixServer(cmp.Or(at, unixSocket))
+		return OpenedServer{u, System{}, DefaultState()}, err
 	case "standin":
 		in, err := OpenStandIn(spooler)
 		if err != nil {

@@ -3,7 +3,6 @@ package agent
 import (
 	"io"
 	"os"
-	"runtime"
 	"strings"
 
 	"cirque/core/fault"
@@ -28,20 +27,4 @@ func ReadSecret(file string, in io.Reader) (string, error) {
 			"the secret cannot be read from %s", file).Because(err)
 	}
 	return strings.TrimSpace(string(b)), nil
-}
-
-// private gives an Invalid fault where others on this machine may read a file.
-func private(file string) error {
-	info, err := os.Stat(file)
-	if err != nil {
-		return err
-	}
-	if runtime.GOOS == "windows" { // rights are not modes there
-		return nil
-	}
-	if mode := info.Mode().Perm(); mode&0o077 != 0 {
-		return fault.New(fault.Invalid, "secret-open", "chmod 600 "+file, "%s may be read by others (%04o), and holds what "+
-			"lets this machine in", file, mode)
-	}
-	return nil
 }

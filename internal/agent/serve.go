@@ -16,6 +16,7 @@ import (
 	"time"
 	_ "time/tzdata" // hours go by the clocks of sites, also where the system knows none
 
+	"cirque/core/endpoint"
 	"cirque/core/fault"
 	"cirque/core/server"
 	"cirque/internal/agentproto"
@@ -343,7 +344,7 @@ func (k *Keeper) driver(ctx context.Context, exact string) ([]byte, error) {
 	}
 	b, err := k.fetchDriverFor(ctx, exact, k.serving.Now.Platform)
 	if err != nil {
-		return nil, noDriver{err}
+		return nil, endpoint.NoDriver{Err: err}
 	}
 	if k.fetched != nil {
 		k.fetched[exact] = b

@@ -18,16 +18,23 @@ const (
 	userLength   = 32
 )
 
-// signedIn gives the people who have a session on this machine, each once; nil where the system does not tell.
-func signedIn() []string {
+// signedIn gives the people who have a session on this machine, each once, where the system's own account asks; ok is
+// false where another does.
+func signedIn() (list []Session, ok bool) {
+	if os.Geteuid() != 0 {
+		return nil, false
+	}
 	b, err := os.ReadFile(signedInFile)
 	if err != nil {
-		return nil
+		return nil, true // the system does not tell
 	}
-	return signedInBy(b, func(pid int) bool {
+	for _, user := range signedInBy(b, func(pid int) bool {
 		_, err := os.Stat("/proc/" + strconv.Itoa(pid))
 		return err == nil
-	})
+	}) {
+		list = append(list, Session{User: user})
+	}
+	return list, true
 }
 
 // signedInBy reads records; alive says whether a session's process is still there.

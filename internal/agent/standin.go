@@ -193,7 +193,7 @@ func (s *StandIn) write(what string, w endpoint.Want) error {
 		return err
 	}
 	if w.Exact != "" && slices.Contains(m.LacksDrivers, w.Exact) {
-		return noDriver{fmt.Errorf("the driver %q is not installed on this machine", w.Exact)}
+		return endpoint.NoDriver{Err: fmt.Errorf("the driver %q is not installed on this machine", w.Exact)}
 	}
 	if slices.Contains(m.RefusesQueues, w.Queue) {
 		return fmt.Errorf("the queue %s could not be created: access denied", w.Queue)

@@ -13,6 +13,7 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
+	"cirque/core/endpoint"
 	"cirque/core/server"
 	"cirque/internal/whole"
 )
@@ -97,7 +98,7 @@ func (s *StandInServer) Bring(ctx context.Context, w server.Now, take bool) erro
 	}
 	if w.Exact != "" {
 		if slices.Contains(m.LacksDrivers, w.Exact) {
-			return noDriver{fmt.Errorf("the driver %q is not installed on this machine", w.Exact)}
+			return endpoint.NoDriver{Err: fmt.Errorf("the driver %q is not installed on this machine", w.Exact)}
 		}
 		if s.drivers != nil {
 			if _, err := s.drivers(ctx, w.Exact); err != nil {

@@ -11,12 +11,12 @@ import (
 	"cirque/core/fault"
 	"cirque/core/server"
 	"cirque/internal/agent"
-	"cirque/internal/testkit"
+	"cirque/internal/testkit/conform"
 )
 
 // TestStandInServerConforms holds the stand-in of a server's spooler to the suite.
 func TestStandInServerConforms(t *testing.T) {
-	testkit.TestServerSpooler(t, func(t *testing.T) testkit.ServerSpooler {
+	conform.TestServerSpooler(t, func(t *testing.T) conform.ServerSpooler {
 		in, err := agent.NewStandIn(t.TempDir())
 		if err != nil {
 			t.Fatal(err)
@@ -26,7 +26,7 @@ func TestStandInServerConforms(t *testing.T) {
 			t.Fatal(err)
 		}
 		s.DriversFrom(func(_ context.Context, exact string) ([]byte, error) {
-			if exact != testkit.ExactDriver {
+			if exact != conform.ExactDriver {
 				return nil, fmt.Errorf("the driver %q is not here", exact)
 			}
 			return fmt.Appendf(nil, ppd, exact), nil
@@ -37,7 +37,7 @@ func TestStandInServerConforms(t *testing.T) {
 				t.Fatal(err)
 			}
 		}
-		return testkit.ServerSpooler{ServerSpooler: s,
+		return conform.ServerSpooler{ServerSpooler: s,
 			Foreign: func(t *testing.T, queue string) {
 				byHand(t, server.Now{Want: server.Want{Name: queue, Comment: "Theirs"}})
 			},

@@ -6,7 +6,7 @@ import (
 	"testing"
 
 	"cirque/internal/agent"
-	"cirque/internal/testkit"
+	"cirque/internal/testkit/conform"
 )
 
 func standIn(t *testing.T, machine string) (*agent.StandIn, string) {
@@ -23,7 +23,7 @@ func standIn(t *testing.T, machine string) (*agent.StandIn, string) {
 }
 
 func TestStandInConforms(t *testing.T) {
-	testkit.TestSpooler(t, func(t *testing.T) testkit.Spooler {
+	conform.TestSpooler(t, func(t *testing.T) conform.Spooler {
 		s, dir := standIn(t, "machine: desk-1\n")
 		spoils := func(t *testing.T, queue string) {
 			if err := os.WriteFile(filepath.Join(dir, "everybody", queue+".yaml"),
@@ -31,7 +31,7 @@ func TestStandInConforms(t *testing.T) {
 				t.Fatal(err)
 			}
 		}
-		return testkit.Spooler{Spooler: s, Spoils: spoils, Foreign: func(t *testing.T, queue string) {
+		return conform.Spooler{Spooler: s, Spoils: spoils, Foreign: func(t *testing.T, queue string) {
 			if err := os.WriteFile(filepath.Join(dir, "everybody", queue+".yaml"), []byte("uri: ipp://192.0.2.1/\n"),
 				0o644); err != nil {
 				t.Fatal(err)

@@ -227,7 +227,7 @@ func (u *Unix) set(ctx context.Context, w endpoint.Want, queues []ippclient.Spoo
 	var ppd []byte
 	if w.Exact != "" {
 		if u.drivers == nil {
-			return noDriver{fmt.Errorf("the driver %q is not here", w.Exact)}
+			return endpoint.NoDriver{Err: fmt.Errorf("the driver %q is not here", w.Exact)}
 		}
 		var err error
 		if ppd, err = u.drivers(ctx, w.Exact); err != nil {

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"cirque/core/driver"
+	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/server"
 	ippclient "cirque/internal/probe/ipp"
@@ -59,7 +60,7 @@ func (u *UnixServer) description(ctx context.Context, w server.Now) ([]byte, err
 		return nil, nil
 	}
 	if u.drivers == nil {
-		return nil, noDriver{fmt.Errorf("the driver %q is not here", w.Exact)}
+		return nil, endpoint.NoDriver{Err: fmt.Errorf("the driver %q is not here", w.Exact)}
 	}
 	ppd, err := u.drivers(ctx, w.Exact)
 	if err != nil {

@@ -17,6 +17,7 @@ import (
 	"cirque/internal/agent"
 	ippclient "cirque/internal/probe/ipp"
 	"cirque/internal/testkit"
+	"cirque/internal/testkit/conform"
 )
 
 // TestUnixServerConforms holds Debian's spooler, as a server's, to the suite.
@@ -27,19 +28,19 @@ func TestUnixServerConforms(t *testing.T) {
 		t.Fatal(err)
 	}
 	c := ippclient.New(nil)
-	testkit.TestServerSpooler(t, func(t *testing.T) testkit.ServerSpooler {
+	conform.TestServerSpooler(t, func(t *testing.T) conform.ServerSpooler {
 		empty(t, by)
 		u, err := agent.NewUnixServer(s.Socket)
 		if err != nil {
 			t.Fatal(err)
 		}
 		u.DriversFrom(func(_ context.Context, exact string) ([]byte, error) {
-			if exact != testkit.ExactDriver {
+			if exact != conform.ExactDriver {
 				return nil, fmt.Errorf("the driver %q is not here", exact)
 			}
 			return fmt.Appendf(nil, ppd, exact), nil
 		})
-		return testkit.ServerSpooler{ServerSpooler: u,
+		return conform.ServerSpooler{ServerSpooler: u,
 			Foreign: func(t *testing.T, queue string) {
 				t.Helper()
 				if err := by.Set(t.Context(), ippclient.SpoolerQueue{Name: queue, Device: "ipp://127.0.0.1:9/x",
@@ -175,7 +176,7 @@ func TestUnixServerLacks(t *testing.T) {
 	}
 	u.DriversFrom(func(_ context.Context, exact string) ([]byte, error) { return fmt.Appendf(nil, ppd, exact), nil })
 	w := server.Now{Want: server.Want{Name: "hall", Queue: "hall-mono", Devices: []string{"ipp://127.0.0.1:9/x"}, Driver: "m",
-		Exact: testkit.ExactDriver, People: server.People{Everyone: true}}}
+		Exact: conform.ExactDriver, People: server.People{Everyone: true}}}
 	if err := u.Bring(t.Context(), w, false); err != nil || len(u.Lacks(w)) != 0 {
 		t.Fatal(err, u.Lacks(w))
 	}

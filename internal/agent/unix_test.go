@@ -12,6 +12,7 @@ import (
 	"cirque/internal/agent"
 	ippclient "cirque/internal/probe/ipp"
 	"cirque/internal/testkit"
+	"cirque/internal/testkit/conform"
 )
 
 // ppd is a printer description that needs no filter.
@@ -56,7 +57,7 @@ func unix(t *testing.T, s *testkit.UnixSpooler) (*agent.Unix, func(login string)
 		t.Fatal(err)
 	}
 	u.DriversFrom(func(_ context.Context, exact string) ([]byte, error) {
-		if exact != testkit.ExactDriver {
+		if exact != conform.ExactDriver {
 			return nil, fmt.Errorf("the driver %q is not here", exact)
 		}
 		return fmt.Appendf(nil, ppd, exact), nil
@@ -70,7 +71,7 @@ func TestUnixConforms(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	testkit.TestSpooler(t, func(t *testing.T) testkit.Spooler {
+	conform.TestSpooler(t, func(t *testing.T) conform.Spooler {
 		queues, err := by.Queues(t.Context())
 		if err != nil {
 			t.Fatal(err)
@@ -87,7 +88,7 @@ func TestUnixConforms(t *testing.T) {
 				t.Fatal(err)
 			}
 		}
-		return testkit.Spooler{Spooler: u, Foreign: func(t *testing.T, queue string) {
+		return conform.Spooler{Spooler: u, Foreign: func(t *testing.T, queue string) {
 			set(t, ippclient.SpoolerQueue{Name: queue, Device: "ipp://192.0.2.1/ipp/print"})
 		},
 			Spoils: func(t *testing.T, queue string) {
@@ -184,7 +185,7 @@ func TestUnixDriver(t *testing.T) {
 	server := testkit.NewUnixSpooler(t, false)
 	u, _ := unix(t, server)
 	w := endpoint.Want{Queue: "hall", URI: "ipp://10.40.8.31/ipp/print", Driver: "hall-mono-x64",
-		Exact: testkit.ExactDriver}
+		Exact: conform.ExactDriver}
 	if err := u.Add(t.Context(), w); err != nil {
 		t.Fatal(err)
 	}
@@ -192,7 +193,7 @@ func TestUnixDriver(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if q, err := by.Queues(t.Context()); err != nil || len(q) != 1 || q[0].Model != testkit.ExactDriver {
+	if q, err := by.Queues(t.Context()); err != nil || len(q) != 1 || q[0].Model != conform.ExactDriver {
 		t.Fatalf("%+v %v", q, err)
 	}
 	w.Exact = "Skerrymark Mono 41"
@@ -204,7 +205,7 @@ func TestUnixDriver(t *testing.T) {
 	if err := u.Change(t.Context(), w); err != nil {
 		t.Fatal(err)
 	}
-	if q, err := by.Queues(t.Context()); err != nil || len(q) != 1 || q[0].Model == testkit.ExactDriver {
+	if q, err := by.Queues(t.Context()); err != nil || len(q) != 1 || q[0].Model == conform.ExactDriver {
 		t.Fatalf("the description stays: %+v %v", q, err)
 	}
 	// Nobody but the machine's own account may set up queues.

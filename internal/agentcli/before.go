@@ -16,7 +16,7 @@ import (
 func plan(p *printer) *cobra.Command {
 	var spooler, state string
 	var serve bool
-	c := &cobra.Command{Use: "plan --spooler S", Short: "Say what the agent would add, change, remove and leave here, " +
+	c := &cobra.Command{Use: "plan", Short: "Say what the agent would add, change, remove and leave here, " +
 		"and touch nothing", Args: cmdline.Args(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
 			if serve {
@@ -48,7 +48,7 @@ func serveFlag(c *cobra.Command, serve *bool) {
 func clearAll(p *printer) *cobra.Command {
 	var spooler string
 	var sure, serve bool
-	c := &cobra.Command{Use: "clear --spooler S --yes", Short: "Remove every queue that the agent installed here, and " +
+	c := &cobra.Command{Use: "clear --yes", Short: "Remove every queue that the agent installed here, and " +
 		"nothing else; stop the agent first", Args: cmdline.Args(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
 			if !sure {
@@ -75,11 +75,15 @@ func clearAll(p *printer) *cobra.Command {
 }
 
 func spoolerFlags(c *cobra.Command, spooler, state *string) {
-	c.Flags().StringVar(spooler, "spooler", "", "unix, unix:SOCKET, or standin:DIR")
+	spoolerFlag(c, spooler)
 	if state != nil {
 		c.Flags().StringVar(state, "state", "", "where the agent keeps what it knows; as with run when absent")
 	}
-	_ = c.MarkFlagRequired("spooler")
+}
+
+// spoolerFlag says which spooler; the machine's own where nothing else is said.
+func spoolerFlag(c *cobra.Command, spooler *string) {
+	c.Flags().StringVar(spooler, "spooler", agent.OwnSpooler, "system for the machine's own, unix:SOCKET, or standin:DIR")
 }
 
 func lines(p *printer, c *cobra.Command, f func(ctx context.Context) ([]string, error)) error {

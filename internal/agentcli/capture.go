@@ -20,7 +20,7 @@ func capture(p *printer) *cobra.Command {
 	var spooler, machine string
 	var queues []string
 	var asJSON bool
-	c := &cobra.Command{Use: "capture --spooler S", Short: "Read this machine's queues, drivers and defaults, and offer " +
+	c := &cobra.Command{Use: "capture", Short: "Read this machine's queues, drivers and defaults, and offer " +
 		"them for adoption", Args: cmdline.Args(0, 0),
 		Long: `Read the queues that people set up on this machine, with their drivers and defaults. Without
 --service they are only shown, so that you can choose with --queue; with it they are handed in, and
@@ -64,12 +64,12 @@ installed here is left out. Nothing on the machine is changed.`,
 		}}
 	to.flags(c)
 	f := c.Flags()
-	f.StringVar(&spooler, "spooler", "", "standin:DIR, or the URI of the Unix spooler, such as ipp://localhost:631/")
+	f.StringVar(&spooler, "spooler", agent.OwnSpooler, "system for the machine's own, standin:DIR, or the URI of a "+
+		"Unix spooler, such as ipp://localhost:631/")
 	f.StringVar(&machine, "machine", "", "the machine's name; its own when absent")
 	f.StringSliceVar(&queues, "queue", nil, "only this queue; may be repeated")
 	f.BoolVar(&asJSON, "json", false, "as -o json")
 	_ = f.MarkHidden("json") // it was the way of the version before
-	_ = c.MarkFlagRequired("spooler")
 	return c
 }
 

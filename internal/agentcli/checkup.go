@@ -16,7 +16,7 @@ import (
 // checkup looks from the machine's own place.
 func checkup(p *printer) *cobra.Command {
 	var spooler, state, queue string
-	c := &cobra.Command{Use: "checkup --spooler S", Short: "Look from this machine what is wrong: service, spooler, " +
+	c := &cobra.Command{Use: "checkup", Short: "Look from this machine what is wrong: service, spooler, " +
 		"queues, paths, a test page", Args: cmdline.Args(0, 0),
 		Long: `Check this machine step by step, from its own place: whether it reaches the service and is known
 there, what it should have and why, whether its spooler works, whether each queue is there, and
@@ -48,7 +48,7 @@ those that the agent keeps.`,
 // refresh calls the agent that runs on this machine.
 func refresh(p *printer) *cobra.Command {
 	var at place
-	c := &cobra.Command{Use: "refresh --state DIR", Short: "Have the agent that runs here look at its queues " +
+	c := &cobra.Command{Use: "refresh", Short: "Have the agent that runs here look at its queues " +
 		"and report now", Args: cmdline.Args(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
 			state, _, err := at.open()

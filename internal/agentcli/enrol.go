@@ -18,28 +18,18 @@ import (
 	"cirque/internal/cmdline"
 )
 
-// place is where an agent keeps what it knows: by --state, else beside its stand-in.
+// place is where an agent keeps what it knows: by --state, else where that of its spooler does.
 type place struct{ spooler, state string }
 
 func (at *place) flags(c *cobra.Command) {
-	c.Flags().StringVar(&at.spooler, "spooler", "", "unix, unix:SOCKET or standin:DIR; nothing means this very machine")
-	c.Flags().StringVar(&at.state, "state", "", "where the agent keeps what it knows; DIR/.agent of a stand-in when "+
-		"absent")
+	spoolerFlag(c, &at.spooler)
+	c.Flags().StringVar(&at.state, "state", "", "where the agent keeps what it knows; when absent DIR/.agent of a "+
+		"stand-in, else "+agent.DefaultState())
 }
 
 func (at *place) open() (state string, m agent.Machine, err error) {
-	m = agent.System{}
-	if at.spooler != "" {
-		o, err := agent.Open(at.spooler)
-		if err != nil {
-			return "", nil, err
-		}
-		m, state = o.Machine, o.State
-	}
-	if state = cmp.Or(at.state, state); state == "" {
-		return "", nil, &cmdline.Usage{What: "say where the agent keeps what it knows, with --state"}
-	}
-	return state, m, nil
+	o, err := agent.Open(at.spooler)
+	return cmp.Or(at.state, o.State), o.Machine, err
 }
 
 func enrol(p *printer) *cobra.Command {
@@ -106,7 +96,7 @@ func sayWho(p *printer) *cobra.Command {
 	var at place
 	var login, name string
 	var forget bool
-	c := &cobra.Command{Use: "say-who --state DIR", Short: "Say who you are, where the machine does not know",
+	c := &cobra.Command{Use: "say-who", Short: "Say who you are, where the machine does not know",
 		Args: cmdline.Args(0, 0),
 		Long: `Say who you are, with the name and password of your account here: for machines whose sign-in names
 nobody here knows, or that do not tell. The password goes to the service alone and is kept nowhere.
@@ -185,7 +175,7 @@ func askNameAndPassword(c *cobra.Command, name string) (string, string, error) {
 
 func status(p *printer) *cobra.Command {
 	var at place
-	c := &cobra.Command{Use: "status --state DIR", Short: "How this machine stands: enrolled where, who its people are, " +
+	c := &cobra.Command{Use: "status", Short: "How this machine stands: enrolled where, who its people are, " +
 		"what they have and why not", Args: cmdline.Args(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
 			state, m, err := at.open()

@@ -37,7 +37,7 @@ func (p *printer) say(c *cobra.Command, format string, a ...any) error {
 // complete has shells complete what flags take.
 func complete(top *cobra.Command) {
 	values := map[string][]cobra.Completion{"output": {cmdline.Table, cmdline.JSON, cmdline.YAML},
-		"spooler": {"unix", "standin:"}}
+		"spooler": {"system", "unix:", "standin:"}}
 	for _, c := range append(top.Commands(), top) {
 		c.LocalFlags().VisitAll(func(f *pflag.Flag) {
 			if list, ok := values[f.Name]; ok {

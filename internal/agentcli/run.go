@@ -2,15 +2,11 @@
 package agentcli
 
 import (
-	"cmp"
 	"context"
 	_ "embed"
-	"fmt"
 	"io"
 	"log/slog"
 	"os"
-	"os/signal"
-	"syscall"
 
 	"github.com/spf13/cobra"
 
@@ -44,7 +40,8 @@ func Command(version string, width int) *cobra.Command {
 	cmdline.Root(c, width, cmdline.ParseExamples(examples),
 		cmdline.Section{Title: "Endpoint", Commands: []*cobra.Command{enrol(p), run(version), refresh(p), status(p), plan(p),
 			checkup(p), sayWho(p), capture(p), clearAll(p)}},
-		cmdline.Section{Title: "Program", Commands: []*cobra.Command{versionCommand(p, version)}})
+		cmdline.Section{Title: "Program", Commands: []*cobra.Command{service(p), versionCommand(p, version)}})
+	c.AddCommand(inSession())
 	complete(c)
 	return c
 }
@@ -82,101 +79,49 @@ func (r *reach) read(in io.Reader) (token string, ca []byte, err error) {
 }
 
 func run(version string) *cobra.Command {
-	var to reach
-	var spooler, state, table string
-	var serve bool
-	c := &cobra.Command{Use: "run --spooler S [--service URL --token-file F]", Short: "Run until stopped",
+	r := running{version: version}
+	var asService bool
+	c := &cobra.Command{Use: "run [--service URL --token-file F]", Short: "Run until stopped",
 		Args: cmdline.Args(0, 0),
 		Long: `Ask the service for the lineups of this machine and of each session on it, bring the spooler into
-line, and report. A machine that is enrolled (cirque-agent enrol) needs neither --service nor
---token-file.
+line, and report. A machine that is enrolled needs neither --service nor --token-file. One that is
+not is enrolled first, with service and token out of the set-up file (its keys: service, token,
+machine, ca, serve, spooler); the token is taken out of the file then. Without either it ends, and
+says what to do; cirque-agent enrol does the same by hand.
 
-The spooler unix is the operating system's own on Unix, over its local socket; unix:SOCKET is one
-that listens elsewhere. The spooler standin:DIR keeps queues as files in DIR; the machine is then
-what DIR/machine.yaml makes up, or this very one without that file. Queues that the agent did not
-install are never touched. The last lineups are kept on disk; the agent goes on with them while the
-service is away. SIGHUP has it look, and report, at once.
+The spooler system is the operating system's own: windows on Windows, else unix, the common one of
+Unix systems over its local socket; unix:SOCKET is one that listens elsewhere. The spooler
+standin:DIR keeps queues as files in DIR; the machine is then what DIR/machine.yaml makes up, or
+this very one without that file. Queues that the agent did not install are never touched. The last
+lineups are kept on disk; the agent goes on with them while the service is away. SIGHUP has it look,
+and report, at once.
+
+On Windows the service manager runs it with --as-service (cirque-agent service install); it writes
+to the event log then.
 
 With --serve the machine is a print server that Cirque keeps (kept: true in the estate): instead of
 lineups, its shared queues are made and held as the estate says. Queues that somebody else made
 there are listed, and left.`,
 		RunE: func(c *cobra.Command, _ []string) error {
-			o, err := opened(spooler, serve)
-			if err != nil {
-				return err
+			if r.setUp == "" && r.spooler == agent.OwnSpooler {
+				r.setUp = agent.SetUpFile()
 			}
-			var token string
-			var ca []byte
-			if to.service != "" || to.tokenFile != "" {
-				if to.service == "" || to.tokenFile == "" {
-					return &cmdline.Usage{What: "name both --service and --token-file, or neither on a machine that is enrolled"}
-				}
-				if token, ca, err = to.read(c.InOrStdin()); err != nil {
-					return err
-				}
+			if asService {
+				return runAsService(func(ctx context.Context, log slog.Handler) error { return r.run(ctx, c, log) })
 			}
-			if table != "" {
-				if o.Reach, err = agent.ReadReach(table); err != nil {
-					return err
-				}
-			}
-			cfg := agent.Config{Reach: o.Reach, Service: to.service, Token: token, CA: ca, State: cmp.Or(state,
-				o.State), Version: version, Spooler: o.Spooler, Machine: o.Machine,
-				Log: slog.New(slog.NewTextHandler(os.Stderr, nil))}
-			var a runner
-			if o.server != nil {
-				a, err = agent.NewKeeper(cfg, o.server)
-			} else {
-				a, err = agent.New(cfg)
-			}
-			if err != nil {
-				return err
-			}
-			facts, err := o.Machine.Facts(c.Context())
-			if err != nil {
-				return err
-			}
-			does := map[bool]string{false: "follows", true: "keeps its print server by"}[serve]
-			fmt.Fprintf(c.OutOrStdout(), "%s %s %s, with the spooler %s.\n", facts.Machine, does, a.Follows(), spooler)
-			hup := make(chan os.Signal, 1)
-			signal.Notify(hup, syscall.SIGHUP) // it looks anew, and never ends by it
-			go func() {
-				for range hup {
-					_ = agent.CallHere(cmp.Or(state, o.State))
-				}
-			}()
-			return a.Run(c.Context())
+			return r.run(c.Context(), c, slog.NewTextHandler(os.Stderr, nil))
 		}}
-	to.flags(c)
-	c.Flags().StringVar(&spooler, "spooler", "", "unix, unix:SOCKET, or standin:DIR")
-	c.Flags().StringVar(&state, "state", "", "where lineups are kept; DIR/.agent of a stand-in, else "+
-		"/var/lib/cirque-agent, when absent")
-	c.Flags().StringVar(&table, "address-table", "", "a file that leads printers' addresses elsewhere, for practising "+
+	r.to.flags(c)
+	spoolerFlag(c, &r.spooler)
+	c.Flags().StringVar(&r.state, "state", "", "where lineups are kept; when absent DIR/.agent of a stand-in, else "+
+		agent.DefaultState())
+	c.Flags().StringVar(&r.table, "address-table", "", "a file that leads printers' addresses elsewhere, for practising "+
 		"with stand-ins")
-	serveFlag(c, &serve)
-	_ = c.MarkFlagRequired("spooler")
+	c.Flags().StringVar(&r.setUp, "set-up", "", "the file with service and token, with which a machine is enrolled "+
+		"that is not; "+agent.SetUpFile()+" with the system's own spooler when absent")
+	c.Flags().BoolVar(&asService, "as-service", false, "as the service that the service manager of Windows started")
+	serveFlag(c, &r.serve)
 	return c
-}
-
-// A runner keeps a machine in line, as an endpoint or as a print server.
-type runner interface {
-	Follows() string
-	Run(ctx context.Context) error
-}
-
-// openedAs is a spooler as an endpoint's, or as a print server's.
-type openedAs struct {
-	agent.Opened
-	server agent.ServerSpooler // nil for an endpoint
-}
-
-func opened(spooler string, serve bool) (openedAs, error) {
-	if !serve {
-		o, err := agent.Open(spooler)
-		return openedAs{Opened: o}, err
-	}
-	o, err := agent.OpenServer(spooler)
-	return openedAs{agent.Opened{Machine: o.Machine, State: o.State}, o.Spooler}, err
 }
 
 // unreadable says why a file cannot be read.

@@ -175,7 +175,12 @@ func driverOnCommand(r *root) *cobra.Command {
 		}
 		t := r.table("ENDPOINT", "EXACT NAME", "STATE", "QUEUES", "DETAIL")
 		for _, d := range list {
-			t.add(d.Machine, r.exact(d.Exact), string(d.State), strings.Join(d.Queues, ", "), d.Says)
+			detail := []string{d.Says, d.Signed}
+			if d.Version != "" {
+				detail = append(detail, "version "+d.Version)
+			}
+			detail = slices.DeleteFunc(detail, func(s string) bool { return s == "" })
+			t.add(d.Machine, r.exact(d.Exact), string(d.State), strings.Join(d.Queues, ", "), strings.Join(detail, "; "))
 		}
 		t.write(w)
 		for _, d := range list {
@@ -190,8 +195,9 @@ func driverOnCommand(r *root) *cobra.Command {
 	})
 	c.Long = `Drivers on endpoints. used: a queue has it. staged: its files are there, for a queue that is to have
 it. spare: its files are there, and no queue is to have it. wanted: a queue is to have it, and it is
-not there. foreign: a queue has it that somebody else set up. Of one machine, where it works, the
-exact name, the set-up file and the files are those to look for elsewhere.`
+not there. foreign: a queue has it that somebody else set up. present: the system has it, and no
+queue. Of one machine, where it works, the exact name, the set-up file and the files are those to
+look for elsewhere; on Windows the version is the system's, and whether the package is signed.`
 	c.Flags().StringVar(&exact, "exact", "", "only this driver, by its exact name")
 	return c
 }

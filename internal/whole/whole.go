@@ -44,7 +44,7 @@ func write(file string, in io.Reader, mode fs.FileMode, place func(from, to stri
 		return 0, err
 	}
 	n, err := io.Copy(tmp, in)
-	err = errors.Join(err, tmp.Chmod(mode), tmp.Sync(), tmp.Close())
+	err = errors.Join(err, give(tmp, mode), tmp.Sync(), tmp.Close())
 	if err == nil {
 		err = place(tmp.Name(), file)
 	}

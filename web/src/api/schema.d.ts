@@ -5549,8 +5549,12 @@ export interface components {
             says?: string;
             /** @description The file that describes it, in the package. */
             set_up_file?: string;
+            /** @description Whether its package is signed, and by whom, as the endpoint's system found; absent where it did not look. */
+            signed?: string;
             /** @enum {string} */
-            state: "used" | "staged" | "spare" | "wanted" | "foreign";
+            state: "used" | "staged" | "spare" | "wanted" | "foreign" | "present";
+            /** @description Which one the system has installed, where it tells. */
+            version?: string;
         };
         EndpointFailure: {
             /**
@@ -5621,6 +5625,14 @@ export interface components {
             uri: string;
             /** @description Whose it is; empty for everybody on the machine. */
             user?: string;
+        };
+        EndpointInstalledDriver: {
+            exact: string;
+            /** @description The digest of the package out of which the agent installed it; absent where somebody else did. */
+            package?: string;
+            /** @description Whether its package is signed, and by whom, as the endpoint's system found; absent where it did not look. */
+            signed?: string;
+            version?: string;
         };
         EndpointKey: {
             queue: string;
@@ -5738,6 +5750,8 @@ export interface components {
              */
             attached_at?: string;
             contexts: components["schemas"]["LineupQuery"][];
+            /** @description What the system has under exact names, used or not; absent where its spooler does not tell. */
+            drivers?: components["schemas"]["EndpointInstalledDriver"][];
             failures: components["schemas"]["EndpointFailure"][];
             installed: components["schemas"]["EndpointInstalled"][];
             /** @description Who is signed in, and for whom lineups are asked. */

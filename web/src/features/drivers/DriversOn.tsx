@@ -30,6 +30,7 @@ const marks: Record<DriverHere["state"], string> = {
   spare: "idle",
   wanted: "no",
   foreign: "note",
+  present: "idle",
 };
 const shown = 300;
 
@@ -64,7 +65,8 @@ export function DriversOn() {
           </label>
           <p role="status" className="pb-1 text-ink-2">
             {rows.length} of {on.data.length}. used: a queue has it; staged: its files are there,
-            for a queue that is to have it; spare: no queue is to have it; wanted: it is not there.
+            for a queue that is to have it; spare: no queue is to have it; present: the system has
+            it, for none; wanted: it is not there.
           </p>
         </div>
         <Table
@@ -85,7 +87,9 @@ export function DriversOn() {
                 </Mark>
               </td>
               <td className="px-2 py-1">{d.queues.join(", ")}</td>
-              <td className="px-2 py-1">{d.says}</td>
+              <td className="px-2 py-1">
+                {[d.says, d.signed, d.version && `version ${d.version}`].filter(Boolean).join("; ")}
+              </td>
             </tr>
           ))}
         </Table>

@@ -21,6 +21,7 @@ const marks: Record<DriverHere["state"], string> = {
   spare: "idle",
   wanted: "no",
   foreign: "note",
+  present: "idle",
 };
 const says: Record<DriverHere["state"], string> = {
   used: "used",
@@ -28,6 +29,7 @@ const says: Record<DriverHere["state"], string> = {
   spare: "its files are there, and no queue is to have it",
   wanted: "wanted, and not there",
   foreign: "of a queue that somebody else set up",
+  present: "the system has it, and no queue does",
 };
 
 /** The drivers of an endpoint, with the set-up file and the files that each consists of. Asked for when it is opened. */
@@ -54,7 +56,9 @@ export function DriversHere({ machine }: { machine: string }) {
               <span className="text-ink-2">
                 {says[d.state]}
                 {d.queues.length > 0 && `: ${d.queues.join(", ")}`}
-                {d.says && `; ${d.says}`}
+                {[d.version && `version ${d.version}`, d.signed, d.says]
+                  .filter(Boolean)
+                  .map((t) => `; ${t}`)}
               </span>
             </Mark>
             {d.files && d.files.length > 0 && (

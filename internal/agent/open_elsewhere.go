@@ -1,0 +1,13 @@
+//go:build !windows
+
+package agent
+
+import "cirque/core/fault"
+
+// systemSpooler is the operating system's own.
+const systemSpooler = "unix"
+
+func openWindows() (Opened, error) {
+	return Opened{}, fault.New(fault.Invalid, "spooler-unknown", "write system, or unix", "the spooler of Windows is not "+
+		"on this machine")
+}
