@@ -119,3 +119,11 @@ func TestWineAgent(t *testing.T) {
 		t.Error(says)
 	}
 }
+
+// isConverged says whether a machine has reported that it has what it should.
+func (e *enrolling) isConverged(t *testing.T, machine string) bool {
+	t.Helper()
+	got, err := apiclient.Get[endpoint.Judged](t.Context(), e.c, "/api/v1/endpoints/"+machine, nil)
+	return err == nil && got.State == endpoint.Converged && slices.ContainsFunc(got.Report.Installed,
+		func(i endpoint.Installed) bool { return i.Own })
+}

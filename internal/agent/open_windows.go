@@ -7,6 +7,7 @@ import (
 
 	win "golang.org/x/sys/windows"
 
+	"cirque/internal/whole"
 	"cirque/internal/windows"
 )
 
@@ -36,6 +37,26 @@ type ofWindows struct{ *windows.Spooler }
 // TestPage prints a page through a queue's driver.
 func (s ofWindows) TestPage(ctx context.Context, queue, user string, page Page) (says string, done bool, err error) {
 	return s.Spooler.TestPage(ctx, queue, user, page.Lines, page.Plain)
+}
+
+// bringSetUp takes over what the installer was given, into a file that others may not read. What was given itself stays
+// where it is: whoever distributes it sees to that.
+func bringSetUp(file string) error {
+	if _, err := os.Stat(file); err == nil {
+		return nil
+	}
+	given := windows.GivenSetUp()
+	if given == "" {
+		return nil
+	}
+	b, err := os.ReadFile(given)
+	if err != nil {
+		return err
+	}
+	if err := ownDirectory(filepath.Dir(file)); err != nil {
+		return err
+	}
+	return whole.Write(file, b, 0o600)
 }
 
 // configDir is where what is set by hand lies.

@@ -3,6 +3,7 @@ package agent
 import (
 	"encoding/base64"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"unsafe"
@@ -32,6 +33,14 @@ func private(file string) error {
 		}
 	}
 	return nil
+}
+
+// heldPrivate is private for a file that an installer or an administrator put into a place which is closed to others.
+func heldPrivate(file string) error {
+	if filepath.Dir(file) == configDir() {
+		return ownFile(file)
+	}
+	return private(file)
 }
 
 // ownFile sees to it that a file which the agent itself wrote is closed to others, whoever opened it meanwhile; whether

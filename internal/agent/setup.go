@@ -36,6 +36,11 @@ func SetUpFile() string { return filepath.Join(configDir(), "agent.yaml") }
 // ReadSetUp reads such a file; one that is not there says nothing.
 func ReadSetUp(file string) (SetUp, error) {
 	var s SetUp
+	if file == SetUpFile() {
+		if err := bringSetUp(file); err != nil {
+			return s, err
+		}
+	}
 	b, err := os.ReadFile(file)
 	if errors.Is(err, fs.ErrNotExist) {
 		return s, nil
@@ -50,7 +55,7 @@ func ReadSetUp(file string) (SetUp, error) {
 			"%s cannot be read: %v", file, err)
 	}
 	if s.Token != "" {
-		if err := private(file); err != nil {
+		if err := heldPrivate(file); err != nil {
 			return s, err
 		}
 	}

@@ -128,6 +128,8 @@ type NewEnrolToken struct {
 type MadeEnrolToken struct {
 	Token  access.EnrolToken `json:"token"`
 	Secret string            `json:"secret" doc:"Shown this once; it also says by which authority the service is known."`
+	// Service is empty where the service speaks no TLS: nobody enrols there.
+	Service string `json:"service" doc:"The address at which agents enrol; empty where the service speaks no TLS."`
 }
 
 // NewAccount asks for a local account.

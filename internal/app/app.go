@@ -192,7 +192,8 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 		Raster:     pwg.TextPage,
 		SecretKeys: key, Zone: zone, Now: o.Now, DHCP: reservations{}, ReadLDIF: ldapclient.ReadLDIF,
 		Health: o.Health || !o.Throwaway, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery,
-		PublicURL: public, Auditors: auditors{syslogclient.NewSender(out, public, Version)}, Authority: certifier,
+		PublicURL: public, AgentsURL: agentsURL(public, second),
+		Auditors: auditors{syslogclient.NewSender(out, public, Version)}, Authority: certifier,
 		SetupCode: setup.read,
 		SetupDone: setup.remove, Leases: leases, Doctor: doc, Process: doc.process})
 	if err != nil {

@@ -12,6 +12,7 @@ import (
 	"net/http"
 	"net/url"
 	"os"
+	"strings"
 	"sync/atomic"
 	"time"
 	_ "time/tzdata" // zones wherever it runs
@@ -63,6 +64,18 @@ func ignoreClosed(err error) error {
 		return nil
 	}
 	return err
+}
+
+// agentsURL is where agents enrol: where others reach the service, or where it speaks TLS besides; empty where it does
+// not.
+func agentsURL(public string, second net.Listener) string {
+	switch {
+	case strings.HasPrefix(public, "https://"):
+		return public
+	case second != nil:
+		return "https://" + second.Addr().String()
+	}
+	return ""
 }
 
 // serve puts the handler on the listener, and with TLS on the second one where there is one.

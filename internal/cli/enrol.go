@@ -23,9 +23,8 @@ const (
 )
 
 func enrolCommand(r *root) *cobra.Command {
-	return cmdline.Group("enrol", "Let endpoints enrol, and revoke them", enrolTokenCommand(r), enrolTokensCommand(r),
-		enrolEndCommand(r),
-		enrolListCommand(r), enrolRevokeCommand(r))
+	return cmdline.Group("enrol", "Let endpoints enrol, and revoke them", enrolTokenCommand(r),
+		enrolPackageCommand(r), enrolTokensCommand(r), enrolEndCommand(r), enrolListCommand(r), enrolRevokeCommand(r))
 }
 
 func enrolTokenCommand(r *root) *cobra.Command {
@@ -70,12 +69,13 @@ that name, or else by the name itself; NAME may then be left out.`,
 				fmt.Fprintf(e, "The enrolment token %s is for %s at %s, until %s. It is shown this once:\n", made.Token.Name,
 					words.Count(made.Token.Uses, "machine"), site, r.zone().At(made.Token.ExpiresAt))
 				fmt.Fprintln(w, made.Secret)
+				service := cmp.Or(made.Service, client.URL())
 				if keeps != "" {
-					writeKeeping(e, client.URL(), made.Token.Machine, next)
+					writeKeeping(e, service, made.Token.Machine, next)
 					return
 				}
 				fmt.Fprintf(e, "\nOn the endpoint, with the token on standard input:\n\n  cirque-agent enrol --service %s "+
-					"--token-file - --state /var/lib/cirque-agent\n", client.URL())
+					"--token-file -\n", service)
 			})
 		}}
 	f := c.Flags()
@@ -105,7 +105,7 @@ func keeperOf(c *cobra.Command, client *apiclient.Client, called string) (machin
 // writeKeeping says what is to be done on a machine that is to keep a server.
 func writeKeeping(w io.Writer, service, machine, next string) {
 	fmt.Fprintf(w, "\nOn %s, as root, with the token on standard input:\n\n  cirque-agent enrol --service %s "+
-		"--token-file - --state /var/lib/cirque-agent --machine %s\n  cirque-agent run --serve --spooler unix\n\n"+
+		"--token-file - --machine %s\n  cirque-agent run --serve\n\n"+
 		"Queues that are there are listed, and left. ", machine, service, machine)
 	if next == "" {
 		fmt.Fprintln(w, "What the estate says that it is to have it gets at once.")

@@ -44,14 +44,13 @@ func serveFlags(c *cobra.Command, o *ServeOptions) {
 	f.BoolVar(&o.Verbose, "verbose", false, "log every request")
 	f.StringVar(&o.LogFormat, "log", "text", "how to log: text or json")
 	f.StringVar(&o.LogFile, "log-file", "", "where to log, in place of standard error; opened anew at SIGHUP")
-	_ = c.MarkFlagRequired("data")
 }
 
 func serveCommand(r *root) *cobra.Command {
 	var o ServeOptions
-	c := &cobra.Command{Use: "serve --data DIR", Short: "Run the service", Args: cmdline.Args(0, 0),
+	c := &cobra.Command{Use: "serve --data DIR | --config FILE", Short: "Run the service", Args: cmdline.Args(0, 0),
 		Long: `Run the service. Without --database it runs a PostgreSQL server of its own in DIR, reachable through
-a socket only.
+a socket only. With --config the flags stand in a file, by their names: the packages start it so.
 
 TLS is by --tls-cert and --tls-key, or by a certificate of Cirque's own authority, whose certificate
 is DIR/ca/ca.pem. At the first start a one-time code for the console's first account is written to
@@ -60,12 +59,22 @@ DIR/setup-code.
 SIGHUP reads certificate and key, the secret key and the log's file anew; SIGTERM ends it within
 seconds.`,
 		RunE: func(c *cobra.Command, _ []string) error {
+			if o.Data == "" {
+				return usagef("name the data directory with --data, or a settings file that does with --config")
+			}
 			if err := o.check(); err != nil {
 				return err
 			}
 			return r.local.Serve(c.Context(), o, c.OutOrStdout())
 		}}
-	serveFlags(c, &o)
+	settingsOf(c, &o)
+	return c
+}
+
+// settingsOf are all that the service can be told, by flags or in a settings file.
+func settingsOf(c *cobra.Command, o *ServeOptions) {
+	serveFlags(c, o)
+	configFlag(c)
 	f := c.Flags()
 	f.StringVar(&o.Database, "database", "", "the URL of an existing PostgreSQL database")
 	f.StringVar(&o.TLSCert, "tls-cert", "", "a certificate, PEM")
@@ -87,7 +96,6 @@ seconds.`,
 		"for stand-ins")
 	f.Var((*cmdline.Span)(&o.ServersEvery), "servers-every", "how often print servers are read; 5m when absent")
 	f.Var((*cmdline.Span)(&o.DevicesEvery), "devices-every", "how often devices are questioned; 15m when absent")
-	return c
 }
 
 func demoCommand(r *root) *cobra.Command {
@@ -106,6 +114,7 @@ sign-in, for scripts:
 			return r.local.Demo(c.Context(), o, c.OutOrStdout())
 		}}
 	serveFlags(c, &o)
+	_ = c.MarkFlagRequired("data")
 	c.AddCommand(storyCommand(r))
 	return c
 }
@@ -243,6 +252,7 @@ func (r *screen) secret(c *cobra.Command, made api.MadeToken) error {
 func besideFlags(c *cobra.Command, o *ServeOptions) {
 	c.Flags().StringVar(&o.Data, "data", "", "the service's data directory")
 	c.Flags().StringVar(&o.Database, "database", "", "the URL of the service's database, where it is not in --data")
+	configFlag(c, "data", "database")
 }
 
 func tokenCreateCommand(r *root) *cobra.Command {
@@ -284,8 +294,7 @@ With --data it is made beside the data, which needs no sign-in; else by the serv
 		"when absent")
 	f.StringVar(&machine, "machine", "", "of an agent: the one machine that it is for")
 	f.Var(&expires, "expires", "when it ends, such as 90d or 2027-01-01; never when absent")
-	f.StringVar(&o.Data, "data", "", "the service's data directory")
-	f.StringVar(&o.Database, "database", "", "the URL of the service's database, where it is not in --data")
+	besideFlags(c, &o)
 	_ = c.MarkFlagRequired("name")
 	return c
 }

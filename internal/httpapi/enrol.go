@@ -79,7 +79,8 @@ func enrolmentsRoutes(s *server, a huma.API) {
 			want.ExpiresAt = *in.Body.Expires
 		}
 		t, secret, err := s.svc.Enrolment.MakeEnrolToken(ctx, principalOf(ctx), want)
-		return &out[api.MadeEnrolToken]{api.MadeEnrolToken{Token: t, Secret: secret}}, err
+		return &out[api.MadeEnrolToken]{api.MadeEnrolToken{Token: t, Secret: secret,
+			Service: s.svc.Enrolment.Agents()}}, err
 	})
 	type named struct {
 		Name string `path:"name" maxLength:"256"`

@@ -116,6 +116,8 @@ type Config struct {
 	ReadLDIF func(name, text string) (directory.Records, error)
 	// PublicURL is the address by which others reach this service, such as https://cirque.example:8631.
 	PublicURL string
+	// AgentsURL is the address at which agents enrol; empty where the service speaks no TLS.
+	AgentsURL string
 	// Authority certifies agents; without it none enrol.
 	Authority enrolment.Authority
 	// Prober reads servers and devices; without it none are.
@@ -236,7 +238,7 @@ func (s *Service) decide(ctx context.Context, in Stores, cfg Config) (err error)
 	s.Factors = factors.New(factors.Config{Store: in.Factors, Present: p, Now: now, Accounts: s.Identity,
 		Seals: s.Secrets, PublicURL: cfg.PublicURL})
 	if s.Enrolment, err = enrolment.New(ctx, enrolment.Config{Store: in.Enrolment, Present: p, Log: log, Now: now,
-		Authority: cfg.Authority, Accounts: s.Identity}); err != nil {
+		Authority: cfg.Authority, Accounts: s.Identity, Agents: cfg.AgentsURL}); err != nil {
 		return err
 	}
 	if s.Drafts, err = drafts.New(drafts.Config{Store: in.Drafts, Beside: in.Beside, Present: p, Now: now,

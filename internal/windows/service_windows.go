@@ -46,14 +46,22 @@ func InstallService(program string, args ...string) error {
 		return err
 	}
 	defer func() { _ = s.Close() }()
-	// A system without the one or the other runs it all the same.
-	_ = s.SetRecoveryActions(restarts, forgetRestarts)
-	_ = s.SetRecoveryActionsOnNonCrashFailures(true)
-	err = eventlog.InstallAsEventCreate(ServiceName, eventlog.Error|eventlog.Warning|eventlog.Info)
-	if err != nil && !strings.HasSuffix(err.Error(), "registry key already exists") { // the package gives it no other form
+	if err := secure(s); err != nil {
 		return errors.Join(err, s.Delete())
 	}
 	return nil
+}
+
+// secure has the service manager start the agent again when it fails, and gives it a source in the event log.
+func secure(s *mgr.Service) error {
+	// A system without the one or the other runs it all the same.
+	_ = s.SetRecoveryActions(restarts, forgetRestarts)
+	_ = s.SetRecoveryActionsOnNonCrashFailures(true)
+	err := eventlog.InstallAsEventCreate(ServiceName, eventlog.Error|eventlog.Warning|eventlog.Info)
+	if err != nil && strings.HasSuffix(err.Error(), "registry key already exists") { // it is given no other form
+		return nil
+	}
+	return err
 }
 
 // StartService starts it; one that runs already is no error.
@@ -129,6 +137,7 @@ func ofService(do func(s *mgr.Service) error) error {
 // AsService runs something as the service, until the service manager wants it to stop. What it fails with goes to the
 // manager as a failure, which has it started again.
 func AsService(run func(ctx context.Context) error) error {
+	_ = ofService(secure) // installers know less of services than the agent does itself
 	h := handler{run: run}
 	if err := svc.Run(ServiceName, &h); err != nil {
 		return err

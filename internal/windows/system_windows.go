@@ -316,3 +316,27 @@ func Serves() bool {
 	const workstation = 1
 	return win.RtlGetVersion().ProductType != workstation
 }
+
+// Installed by a package, the registry says where it was told to look for service and token, and from where it was
+// installed.
+const (
+	setUpValue     = "SetUpFile"
+	installerValue = "Installer"
+)
+
+// GivenSetUp is the file with service and token that the installer was given: the one that it was told of, else
+// agent.yaml beside itself. Empty where there is none.
+func GivenSetUp() string {
+	told, _ := setting(setUpValue)
+	from, _ := setting(installerValue)
+	if told != "" && from != "" && !filepath.IsAbs(told) {
+		told = filepath.Join(filepath.Dir(from), told)
+	}
+	if told == "" && from != "" {
+		told = filepath.Join(filepath.Dir(from), "agent.yaml")
+	}
+	if _, err := os.Stat(told); told == "" || err != nil {
+		return ""
+	}
+	return told
+}

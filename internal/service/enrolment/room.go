@@ -51,6 +51,8 @@ type Config struct {
 	Present   *present.Present
 	Log       *slog.Logger
 	Now       func() time.Time
+	// Agents is the address at which agents enrol; empty where the service speaks no TLS.
+	Agents string
 	// Accounts finds who somebody proves to be.
 	Accounts interface {
 		CheckAccount(ctx context.Context, remote, where, called, password string) (access.Account, error)
@@ -68,6 +70,9 @@ type Room struct {
 	guard        *tries.Guard
 	certificates certificates
 }
+
+// Agents is the address at which agents enrol; empty where the service speaks no TLS.
+func (s *Room) Agents() string { return s.cfg.Agents }
 
 // limits are on refusals. A token cannot be guessed, and so they only keep the audit from being filled: one machine
 // that goes on with a token that is over waits by itself, and a building behind one address does not.

@@ -6973,6 +6973,8 @@ export interface components {
         MadeEnrolToken: {
             /** @description Shown this once; it also says by which authority the service is known. */
             secret: string;
+            /** @description The address at which agents enrol; empty where the service speaks no TLS. */
+            service: string;
             token: components["schemas"]["AccessEnrolToken"];
         };
         MadeFactor: {

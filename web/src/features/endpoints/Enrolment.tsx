@@ -165,8 +165,7 @@ function MakeToken() {
   const { name, site, uses } = form.value;
   const made = form.result;
   const command =
-    made &&
-    `cirque-agent enrol --service ${window.location.origin} --token-file - --state /var/lib/cirque-agent`;
+    made && `cirque-agent enrol --service ${made.service || window.location.origin} --token-file -`;
   return (
     <Form
       label="Make an enrolment token"

@@ -1,0 +1,24 @@
+#!/bin/sh
+# After the service or the agent was installed, or brought to another version. NAME is set in front of it.
+set -eu
+root="${DPKG_ROOT:-}"
+for kind in sysusers tmpfiles; do
+	case $kind in
+	sysusers) command -v systemd-sysusers >/dev/null && [ -f "$root/usr/lib/sysusers.d/$NAME.conf" ] &&
+		systemd-sysusers ${root:+--root="$root"} "$NAME.conf" ;;
+	tmpfiles) command -v systemd-tmpfiles >/dev/null && systemd-tmpfiles ${root:+--root="$root"} --create "$NAME.conf" ;;
+	esac || true
+done
+# Whoever installs unattended writes the agent's settings before; where nobody did, they say what to write.
+settings=$root/etc/cirque-agent/agent.yaml
+if [ "$NAME" = cirque-agent ] && [ ! -e "$settings" ]; then
+	install -D -m 600 "$root/usr/share/doc/cirque-agent/agent.yaml" "$settings"
+fi
+if [ -z "$root" ] && [ -d /run/systemd/system ]; then
+	systemctl daemon-reload
+	case "${1:-}${2:+ from another version}" in
+	"configure from another version" | 2) ;; # what an administrator has switched off stays so
+	*) systemctl enable --quiet "$NAME.service" ;;
+	esac
+	systemctl restart "$NAME.service" || echo "$NAME does not run: journalctl -u $NAME says why" >&2
+fi
