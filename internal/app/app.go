@@ -154,6 +154,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	if err != nil {
 		return nil, err
 	}
+	o.PublicURL = cmp.Or(o.PublicURL, byName(ln.Addr(), o.PlainHTTP))
 	if err := os.MkdirAll(o.Data, 0o755); err != nil {
 		return nil, fault.New(fault.Invalid, "data-directory", "name a directory that this account may write",
 			"the data directory %s cannot be made", o.Data).Because(err)

@@ -6,12 +6,15 @@ import (
 	"crypto/tls"
 	"crypto/x509"
 	"errors"
+	"fmt"
 	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
 	"net/url"
 	"os"
+	"slices"
+	"strconv"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -66,6 +69,24 @@ func ignoreClosed(err error) error {
 	return err
 }
 
+// byName is the address of a service that listens at every address of its machine: by the machine's name, which its
+// certificate has, too. Empty where it listens at one address, by which it is reached.
+func byName(at net.Addr, plain bool) string {
+	tcp, ok := at.(*net.TCPAddr)
+	if !ok || !tcp.IP.IsUnspecified() {
+		return ""
+	}
+	host, err := os.Hostname()
+	if err != nil || host == "" {
+		return ""
+	}
+	scheme := "https"
+	if plain {
+		scheme = "http"
+	}
+	return fmt.Sprintf("%s://%s", scheme, net.JoinHostPort(strings.ToLower(host), strconv.Itoa(tcp.Port)))
+}
+
 // agentsURL is where agents enrol: where others reach the service, or where it speaks TLS besides; empty where it does
 // not.
 func agentsURL(public string, second net.Listener) string {
@@ -115,6 +136,9 @@ func serve(o Options, ln, second net.Listener, svc *service.Service, authority *
 			return err
 		}
 		r.URL, r.SecureURL = plain, r.URL
+	}
+	if byName(ln.Addr(), o.PlainHTTP) != "" {
+		r.URL = o.PublicURL // nobody reaches it at no address
 	}
 	c.add(func() error { stop(); return nil }) // first of all, so that whoever waits is let go
 	return nil
@@ -264,6 +288,11 @@ func certificate(o Options, a *ca.Authority, addr net.Addr) (tls.Certificate, st
 	}
 	if tcp, ok := addr.(*net.TCPAddr); ok && !tcp.IP.IsUnspecified() && !tcp.IP.IsLoopback() {
 		hosts = append(hosts, tcp.IP.String())
+	}
+	for _, public := range hostsOf(o.PublicURL, nil) {
+		if !slices.Contains(hosts, public) {
+			hosts = append(hosts, public)
+		}
 	}
 	cert, err := a.Server(hosts, time.Now())
 	return cert, a.CertFile(), err

@@ -60,7 +60,7 @@ SIGHUP reads certificate and key, the secret key and the log's file anew; SIGTER
 seconds.`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if o.Data == "" {
-				return usagef("name the data directory with --data, or a settings file that does with --config")
+				return usagef("--data is missing: the data directory, or a settings file that names it with --config")
 			}
 			if err := o.check(); err != nil {
 				return err
