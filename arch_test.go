@@ -150,7 +150,7 @@ var arrows = map[string][]string{
 	"internal/testkit/guide":         {},
 	"demo":                           {},
 	"cmd/cirque": {"internal/app", "internal/cli", "internal/cmdline", "internal/story", "internal/story/ondemo", "demo",
-		"core/fault"},
+		"core/fault", "core/readiness"},
 	"cmd/cirque-agent":    {"internal/agentcli", "internal/cmdline"},
 	"cmd/cirque-sim":      {"internal/sim", "internal/large", "internal/whole"},
 	"cmd/manual":          {"internal/agentcli", "internal/cli"},

@@ -76,8 +76,10 @@ func (p *page) press(role, name string) {
 	p.t.Helper()
 	for hit := false; !hit; {
 		p.do("press "+name, cdp.Click(cdp.CSS(p.still(role, name))))
-		// What comes late may have moved it under the pointer; a page that is gone has been left by the press.
-		missed, err := cdp.Run(p.ctx, cdp.Evaluate[bool]("window.pointed === false"))
+		// What comes late may have moved it under the pointer, or have put another in its place between pressing and
+		// letting go; a page that is gone has been left by the press.
+		missed, err := cdp.Run(p.ctx, cdp.Evaluate[bool](
+			"window.pressing !== undefined && (!pressing.down || !pressing.click && !pressing.of.isConnected)"))
 		hit = err != nil || !missed
 	}
 }
@@ -93,7 +95,9 @@ func (p *page) still(role, name string) string {
 			const e = document.querySelector(`+quote(sel)+`); if (!e) return done(false);
 			const b = e.getBoundingClientRect(), now = [b.x, b.y, b.width, b.height].join(); same = now === before ? same + 1 : 0; before = now;
 			if (same >= 3 && !e.disabled) {
-				window.pointed = false; e.addEventListener("pointerdown", () => { window.pointed = true; }, { once: true });
+				const pressing = window.pressing = { of: e };
+				e.addEventListener("pointerdown", () => { pressing.down = true; }, { once: true });
+				e.addEventListener("click", () => { pressing.click = true; }, { once: true });
 				done(true);
 			} else requestAnimationFrame(look); }; look(); })`, cdp.EvalAwaitPromise))
 		if err != nil && p.ctx.Err() != nil {

@@ -10,6 +10,7 @@ import (
 	"os/signal"
 	"syscall"
 
+	"cirque/core/readiness"
 	"cirque/internal/app"
 	"cirque/internal/cli"
 	"cirque/internal/cmdline"
@@ -24,6 +25,10 @@ func main() {
 		},
 		ForgetFactors: func(ctx context.Context, o cli.ServeOptions, name string) (string, error) {
 			return app.ForgetFactors(ctx, app.Options{Data: o.Data, Database: o.Database}, name)
+		},
+		Examine: func(ctx context.Context, o cli.ServeOptions) []readiness.Check {
+			return app.Examine(ctx, app.Options{Data: o.Data, Database: o.Database, Listen: o.Listen, PublicURL: o.PublicURL,
+				TLSCert: o.TLSCert, TLSKey: o.TLSKey, PlainHTTP: o.PlainHTTP})
 		},
 		SecretKeys: secretKeys, Authority: authority,
 		MakeToken: func(ctx context.Context, o cli.ServeOptions, want cli.Token) (string, error) {

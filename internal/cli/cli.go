@@ -16,6 +16,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/fault"
+	"cirque/core/readiness"
 	"cirque/core/words"
 	"cirque/internal/apiclient"
 	"cirque/internal/cmdline"
@@ -29,6 +30,8 @@ type Local struct {
 	Version string
 	Serve   func(ctx context.Context, o ServeOptions, out io.Writer) error
 	Demo    func(ctx context.Context, o ServeOptions, out io.Writer) error
+	// Examine looks at what a service needs, without one.
+	Examine func(ctx context.Context, o ServeOptions) []readiness.Check
 	// Story plays the demo's morning on a demo that runs.
 	Story     func(ctx context.Context, o StoryOptions) error
 	MakeToken func(ctx context.Context, o ServeOptions, want Token) (string, error)
@@ -189,7 +192,8 @@ func sections(r *root) []cmdline.Section {
 			former("exercise", "failover-test", failoverTestCommand(r))),
 		section("Access", signInCommand(r), whoamiCommand(r), signOutCommand(r), accountCommand(r), tokenCommand(r),
 			credentialCommand(r), auditCommand(r), personDataCommand(r)),
-		section("Service", serveCommand(r), demoCommand(r), readyCommand(r), secretKeyCommand(r), authorityCommand(r),
+		section("Service", serveCommand(r), demoCommand(r), doctorCommand(r), readyCommand(r), secretKeyCommand(r),
+			authorityCommand(r),
 			instanceCommand(r),
 			versionCommand(r)),
 	}

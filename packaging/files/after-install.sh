@@ -14,6 +14,11 @@ settings=$root/etc/cirque-agent/agent.yaml
 if [ "$NAME" = cirque-agent ] && [ ! -e "$settings" ]; then
 	install -D -m 600 "$root/usr/share/doc/cirque-agent/agent.yaml" "$settings"
 fi
+# What the service lacks is said at once; nothing is asked.
+if [ "$NAME" = cirque ] && [ -z "$root" ] && command -v setpriv >/dev/null && id -u cirque >/dev/null 2>&1; then
+	setpriv --reuid cirque --regid cirque --clear-groups cirque doctor --config /etc/cirque/cirque.yaml 2>/dev/null |
+		grep -A 1 '^no ' >&2 || true
+fi
 if [ -z "$root" ] && [ -d /run/systemd/system ]; then
 	systemctl daemon-reload
 	case "${1:-}${2:+ from another version}" in

@@ -345,6 +345,16 @@ func findServer(data string) (string, error) {
 	return found[versions[len(versions)-1]], nil
 }
 
+// Programs gives the major version of the programs by which a data directory's server would be run. A fault says that
+// none here can.
+func Programs(dir string) (major int, err error) {
+	bin, err := findServer(filepath.Join(dir, "postgres", "data"))
+	if err != nil {
+		return 0, err
+	}
+	return strconv.Atoi(filepath.Base(filepath.Dir(bin)))
+}
+
 func orNone(versions []int) string {
 	if len(versions) == 0 {
 		return "none"
