@@ -69,7 +69,10 @@ const (
 	errUnknownPort = syscall.Errno(1796) // ERROR_UNKNOWN_PORT
 )
 
-// call makes one. What stands in the error after a success is no error: the result alone counts.
+// call makes one. What stands in the error after a success is no error: the result alone counts. Where an argument is a
+// pointer, its conversion has to stand in the call, so that what it points to stays where it is meanwhile.
+//
+//go:uintptrescapes
 func call(p *windows.LazyProc, of string, args ...uintptr) error {
 	if err := p.Find(); err != nil {
 		return fmt.Errorf("%s: this system's spooler does not have it", p.Name)
@@ -87,14 +90,13 @@ func failed(p *windows.LazyProc, of string, err error) error {
 }
 
 // grown makes a call that fills a buffer, with one that is large enough.
-func grown(p *windows.LazyProc, of string,
-	args func(buf *byte, size uint32, needed *uint32) []uintptr) ([]byte, error) {
+func grown(fill func(buf *byte, size uint32, needed *uint32) error) ([]byte, error) {
 	size := uint32(8 << 10)
+	var err error
 	for range 8 {
 		buf := aligned(size)
 		var needed uint32
-		err := call(p, of, args(&buf[0], size, &needed)...)
-		if err == nil {
+		if err = fill(&buf[0], size, &needed); err == nil {
 			return buf, nil
 		}
 		if e, ok := errors.AsType[*Error](err); !ok || e.Err != windows.ERROR_INSUFFICIENT_BUFFER &&
@@ -103,16 +105,17 @@ func grown(p *windows.LazyProc, of string,
 		}
 		size = max(needed, 2*size)
 	}
-	return nil, &Error{p.Name, of, windows.ERROR_INSUFFICIENT_BUFFER}
+	return nil, err
 }
+
+// ptr is what is handed to a call: uintptr(ptr(x)), in the call itself.
+type ptr = unsafe.Pointer
 
 // aligned gives octets in which structures may lie.
 func aligned(size uint32) []byte {
 	words := make([]uint64, (size+7)/8)
 	return unsafe.Slice((*byte)(unsafe.Pointer(&words[0])), size)
 }
-
-func pointer[T any](p *T) uintptr { return uintptr(unsafe.Pointer(p)) }
 
 // wide gives a text for a call; nil for an empty one.
 func wide(s string) *uint16 {

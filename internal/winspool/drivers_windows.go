@@ -31,8 +31,9 @@ type driverInfo6 struct {
 // Drivers lists those that are installed for this machine.
 func Drivers() ([]Driver, error) {
 	var count uint32
-	buf, err := grown(enumDrivers, "", func(b *byte, size uint32, needed *uint32) []uintptr {
-		return []uintptr{0, 0, 6, pointer(b), uintptr(size), pointer(needed), pointer(&count)}
+	buf, err := grown(func(b *byte, size uint32, needed *uint32) error {
+		return call(enumDrivers, "", 0, 0, 6, uintptr(ptr(b)), uintptr(size), uintptr(ptr(needed)),
+			uintptr(ptr(&count)))
 	})
 	if err != nil {
 		return nil, err
@@ -49,8 +50,8 @@ func Drivers() ([]Driver, error) {
 
 // DriverDirectory is where the files of drivers go before AddDriver.
 func DriverDirectory() (string, error) {
-	buf, err := grown(driverDirectory, "", func(b *byte, size uint32, needed *uint32) []uintptr {
-		return []uintptr{0, 0, 1, pointer(b), uintptr(size), pointer(needed)}
+	buf, err := grown(func(b *byte, size uint32, needed *uint32) error {
+		return call(driverDirectory, "", 0, 0, 1, uintptr(ptr(b)), uintptr(size), uintptr(ptr(needed)))
 	})
 	if err != nil {
 		return "", err
@@ -64,7 +65,7 @@ func AddDriver(d Driver) error {
 	info := driverInfo3{version: d.Version, name: wide(d.Name), environment: wide(d.Environment), path: wide(d.Path),
 		data: wide(d.Data), config: wide(d.Config), help: text16(""), dependentFiles: text16(""), monitor: text16(""),
 		defaultDatatype: wide("RAW")}
-	err := call(addDriver, d.Name, 0, 3, pointer(&info), copyAll)
+	err := call(addDriver, d.Name, 0, 3, uintptr(ptr(&info)), copyAll)
 	if errors.Is(err, errDriverExists) {
 		return nil
 	}
@@ -90,14 +91,16 @@ func InstallPackage(inf, exact, environment string) error {
 		const silent = 0x1 // UPDP_SILENT_UPLOAD
 		stored := make([]uint16, windows.MAX_LONG_PATH)
 		length := uint32(len(stored))
-		r, _, _ := uploadPackage.Call(0, pointer(wide(inf)), pointer(wide(environment)), silent, 0, pointer(&stored[0]),
-			pointer(&length))
+		r, _, _ := uploadPackage.Call(0, uintptr(ptr(wide(inf))), uintptr(ptr(wide(environment))), silent, 0,
+			uintptr(ptr(&stored[0])),
+			uintptr(ptr(&length)))
 		if int32(r) < 0 {
 			return &Error{uploadPackage.Name, exact, reason(r)}
 		}
 		from = &stored[0]
 	}
-	r, _, _ := installFromPackage.Call(0, pointer(from), pointer(wide(exact)), pointer(wide(environment)), 0)
+	r, _, _ := installFromPackage.Call(0, uintptr(ptr(from)), uintptr(ptr(wide(exact))),
+		uintptr(ptr(wide(environment))), 0)
 	if int32(r) < 0 {
 		return &Error{installFromPackage.Name, exact, reason(r)}
 	}
@@ -117,23 +120,23 @@ func reason(r uintptr) syscall.Errno {
 // takes that; in may be nil.
 func DefaultMode(name string, in []byte) (out []byte, err error) {
 	err = read(name, func(h windows.Handle) error {
-		size, _, no := documentProperties.Call(0, uintptr(h), pointer(wide(name)), 0, 0, 0)
+		size, _, no := documentProperties.Call(0, uintptr(h), uintptr(ptr(wide(name))), 0, 0, 0)
 		if int32(size) <= 0 {
 			return failed(documentProperties, name, no)
 		}
 		out = aligned(uint32(size))
-		mode, from := uintptr(0x2), uintptr(0) // DM_OUT_BUFFER
+		mode := uintptr(0x2) // DM_OUT_BUFFER
+		var from *byte
 		if len(in) > 0 {
 			mode |= 0x8 // DM_IN_BUFFER
-			in = slices.Clone(in)
-			from = pointer(&in[0])
+			from = &slices.Clone(in)[0]
 		}
-		r, _, no := documentProperties.Call(0, uintptr(h), pointer(wide(name)), pointer(&out[0]), from, mode)
+		r, _, no := documentProperties.Call(0, uintptr(h), uintptr(ptr(wide(name))), uintptr(ptr(&out[0])),
+			uintptr(ptr(from)), mode)
 		if int32(r) < 0 {
 			return failed(documentProperties, name, no)
 		}
 		return nil
 	})
-	runtime.KeepAlive(in)
 	return out, err
 }

@@ -28,8 +28,9 @@ func (j *jobInfo1) job() Job {
 func Jobs(name string) (out []Job, err error) {
 	err = read(name, func(h windows.Handle) error {
 		var count uint32
-		buf, err := grown(enumJobs, name, func(b *byte, size uint32, needed *uint32) []uintptr {
-			return []uintptr{uintptr(h), 0, 0xffffffff, 1, pointer(b), uintptr(size), pointer(needed), pointer(&count)}
+		buf, err := grown(func(b *byte, size uint32, needed *uint32) error {
+			return call(enumJobs, name, uintptr(h), 0, 0xffffffff, 1, uintptr(ptr(b)), uintptr(size),
+				uintptr(ptr(needed)), uintptr(ptr(&count)))
 		})
 		if err != nil {
 			return err
@@ -46,8 +47,8 @@ func Jobs(name string) (out []Job, err error) {
 // GetJob reads a job; ok is false where it is gone.
 func GetJob(name string, id uint32) (j Job, ok bool, err error) {
 	err = read(name, func(h windows.Handle) error {
-		buf, err := grown(getJob, name, func(b *byte, size uint32, needed *uint32) []uintptr {
-			return []uintptr{uintptr(h), uintptr(id), 1, pointer(b), uintptr(size), pointer(needed)}
+		buf, err := grown(func(b *byte, size uint32, needed *uint32) error {
+			return call(getJob, name, uintptr(h), uintptr(id), 1, uintptr(ptr(b)), uintptr(size), uintptr(ptr(needed)))
 		})
 		if err != nil {
 			return err
@@ -66,7 +67,7 @@ func GetJob(name string, id uint32) (j Job, ok bool, err error) {
 func Print(name, title string, document []byte) (id uint32, err error) {
 	err = opened(name, use, func(h windows.Handle) error {
 		info := struct{ title, file, datatype *uint16 }{wide(title), nil, wide("RAW")}
-		r, _, no := startDoc.Call(uintptr(h), 1, pointer(&info))
+		r, _, no := startDoc.Call(uintptr(h), 1, uintptr(ptr(&info)))
 		if r == 0 {
 			return failed(startDoc, name, no)
 		}
@@ -76,8 +77,8 @@ func Print(name, title string, document []byte) (id uint32, err error) {
 		}
 		for len(document) > 0 {
 			var written uint32
-			if err := call(writePrinter, name, uintptr(h), pointer(&document[0]), uintptr(len(document)),
-				pointer(&written)); err != nil {
+			if err := call(writePrinter, name, uintptr(h), uintptr(ptr(&document[0])), uintptr(len(document)),
+				uintptr(ptr(&written))); err != nil {
 				return err
 			}
 			if written == 0 {

@@ -21,7 +21,7 @@ var (
 
 // PrintText prints lines through a queue's driver, as a program does, and gives the job's number.
 func PrintText(name, title string, lines []string) (id uint32, err error) {
-	dc, _, no := createDC.Call(pointer(wide("WINSPOOL")), pointer(wide(name)), 0, 0)
+	dc, _, no := createDC.Call(uintptr(ptr(wide("WINSPOOL"))), uintptr(ptr(wide(name))), 0, 0)
 	if dc == 0 {
 		return 0, failed(createDC, name, no)
 	}
@@ -32,7 +32,7 @@ func PrintText(name, title string, lines []string) (id uint32, err error) {
 		kind                  uint32
 	}{title: wide(title)}
 	info.size = int32(unsafe.Sizeof(info))
-	r, _, no := startDocG.Call(dc, pointer(&info))
+	r, _, no := startDocG.Call(dc, uintptr(ptr(&info)))
 	runtime.KeepAlive(&info)
 	if int32(r) <= 0 {
 		return 0, failed(startDocG, name, no)
@@ -49,7 +49,7 @@ func PrintText(name, title string, lines []string) (id uint32, err error) {
 		if err != nil || len(u) < 2 {
 			continue
 		}
-		_, _, _ = textOut.Call(dc, uintptr(step), uintptr(step*int32(i+2)), pointer(&u[0]), uintptr(len(u)-1))
+		_, _, _ = textOut.Call(dc, uintptr(step), uintptr(step*int32(i+2)), uintptr(ptr(&u[0])), uintptr(len(u)-1))
 	}
 	if r, _, no := endPgG.Call(dc); int32(r) <= 0 {
 		return id, failed(endPgG, name, no)

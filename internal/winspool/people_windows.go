@@ -10,7 +10,7 @@ import (
 func Default() (string, error) {
 	size := uint32(1024)
 	buf := make([]uint16, size)
-	err := call(getDefault, "", pointer(&buf[0]), pointer(&size))
+	err := call(getDefault, "", uintptr(ptr(&buf[0])), uintptr(ptr(&size)))
 	if e, ok := err.(*Error); ok && e.Err == windows.ERROR_FILE_NOT_FOUND {
 		return "", nil
 	}
@@ -18,13 +18,13 @@ func Default() (string, error) {
 }
 
 // SetDefault makes a queue the default of the account that asks.
-func SetDefault(name string) error { return call(setDefault, name, pointer(wide(name))) }
+func SetDefault(name string) error { return call(setDefault, name, uintptr(ptr(wide(name)))) }
 
 // Connect makes a connection to another machine's queue for the account that asks.
-func Connect(name string) error { return call(addConnection, name, pointer(wide(name))) }
+func Connect(name string) error { return call(addConnection, name, uintptr(ptr(wide(name)))) }
 
 // Disconnect takes a connection of the account that asks away.
-func Disconnect(name string) error { return call(deleteConnection, name, pointer(wide(name))) }
+func Disconnect(name string) error { return call(deleteConnection, name, uintptr(ptr(wide(name)))) }
 
 var (
 	wtsapi       = windows.NewLazySystemDLL("wtsapi32.dll")
@@ -47,7 +47,7 @@ func Sessions() ([]Session, error) {
 	if err := windows.WTSEnumerateSessions(0, 0, 1, &first, &count); err != nil {
 		return nil, err
 	}
-	defer windows.WTSFreeMemory(uintptr(unsafe.Pointer(first)))
+	defer windows.WTSFreeMemory(uintptr(ptr(first)))
 	var out []Session
 	for _, s := range unsafe.Slice(first, count) {
 		one := Session{ID: s.SessionID, State: s.State, User: SessionText(s.SessionID, wtsUserName)}
@@ -76,10 +76,10 @@ func SessionText(id uint32, what uintptr) string {
 func sessionInfo(id uint32, what uintptr) []byte {
 	var at *byte
 	var size uint32
-	if call(querySession, "", 0, uintptr(id), what, pointer(&at), pointer(&size)) != nil || at == nil {
+	if call(querySession, "", 0, uintptr(id), what, uintptr(ptr(&at)), uintptr(ptr(&size))) != nil || at == nil {
 		return nil
 	}
 	b := append([]byte{}, unsafe.Slice(at, size)...)
-	windows.WTSFreeMemory(uintptr(unsafe.Pointer(at)))
+	windows.WTSFreeMemory(uintptr(ptr(at)))
 	return b
 }

@@ -11,8 +11,8 @@ import (
 // Ports lists the ports of all monitors.
 func Ports() ([]Port, error) {
 	var count uint32
-	buf, err := grown(enumPorts, "", func(b *byte, size uint32, needed *uint32) []uintptr {
-		return []uintptr{0, 2, pointer(b), uintptr(size), pointer(needed), pointer(&count)}
+	buf, err := grown(func(b *byte, size uint32, needed *uint32) error {
+		return call(enumPorts, "", 0, 2, uintptr(ptr(b)), uintptr(size), uintptr(ptr(needed)), uintptr(ptr(&count)))
 	})
 	if err != nil {
 		return nil, err
@@ -32,8 +32,8 @@ func Ports() ([]Port, error) {
 // Monitors names the monitors of ports that are installed.
 func Monitors() ([]string, error) {
 	var count uint32
-	buf, err := grown(enumMonitors, "", func(b *byte, size uint32, needed *uint32) []uintptr {
-		return []uintptr{0, 1, pointer(b), uintptr(size), pointer(needed), pointer(&count)}
+	buf, err := grown(func(b *byte, size uint32, needed *uint32) error {
+		return call(enumMonitors, "", 0, 1, uintptr(ptr(b)), uintptr(size), uintptr(ptr(needed)), uintptr(ptr(&count)))
 	})
 	if err != nil {
 		return nil, err
@@ -55,8 +55,9 @@ func xcv(to, function string, in []byte, room uint32) ([]byte, error) {
 		if len(in) > 0 {
 			data = &in[0]
 		}
-		if err := call(xcvData, to, uintptr(h), pointer(wide(function)), pointer(data), uintptr(len(in)), pointer(&out[0]),
-			uintptr(room), pointer(&needed), pointer(&status)); err != nil {
+		if err := call(xcvData, to, uintptr(h), uintptr(ptr(wide(function))), uintptr(ptr(data)), uintptr(len(in)),
+			uintptr(ptr(&out[0])),
+			uintptr(room), uintptr(ptr(&needed)), uintptr(ptr(&status))); err != nil {
 			return err
 		}
 		if status != 0 {

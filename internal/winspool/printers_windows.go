@@ -33,8 +33,9 @@ const (
 // Printers lists the queues that the spooler has itself.
 func Printers() ([]Printer, error) {
 	var count uint32
-	buf, err := grown(enumPrinters, "", func(b *byte, size uint32, needed *uint32) []uintptr {
-		return []uintptr{enumLocal, 0, 2, pointer(b), uintptr(size), pointer(needed), pointer(&count)}
+	buf, err := grown(func(b *byte, size uint32, needed *uint32) error {
+		return call(enumPrinters, "", enumLocal, 0, 2, uintptr(ptr(b)), uintptr(size), uintptr(ptr(needed)),
+			uintptr(ptr(&count)))
 	})
 	if err != nil {
 		return nil, err
@@ -72,7 +73,7 @@ func opened(name string, access uint32, do func(h windows.Handle) error) error {
 		access   uint32
 	}{access: access}
 	var h windows.Handle
-	if err := call(openPrinter, name, pointer(wide(name)), pointer(&h), pointer(&defaults)); err != nil {
+	if err := call(openPrinter, name, uintptr(ptr(wide(name))), uintptr(ptr(&h)), uintptr(ptr(&defaults))); err != nil {
 		return err
 	}
 	err := do(h)
@@ -99,8 +100,8 @@ func GetPrinter(name string) (p Printer, ok bool, err error) {
 }
 
 func get(h windows.Handle, name string) (Printer, error) {
-	buf, err := grown(getPrinter, name, func(b *byte, size uint32, needed *uint32) []uintptr {
-		return []uintptr{uintptr(h), 2, pointer(b), uintptr(size), pointer(needed)}
+	buf, err := grown(func(b *byte, size uint32, needed *uint32) error {
+		return call(getPrinter, name, uintptr(h), 2, uintptr(ptr(b)), uintptr(size), uintptr(ptr(needed)))
 	})
 	if err != nil {
 		return Printer{}, err
@@ -119,7 +120,7 @@ func AddPrinter(p Printer) error {
 	if err := addPrinter.Find(); err != nil {
 		return err
 	}
-	h, _, no := addPrinter.Call(0, 2, pointer(info))
+	h, _, no := addPrinter.Call(0, 2, uintptr(ptr(info)))
 	if h == 0 {
 		return failed(addPrinter, p.Name, no)
 	}
@@ -159,7 +160,7 @@ func SetPrinter(name string, p Printer) error {
 		if err != nil {
 			return err
 		}
-		return call(setPrinter, name, uintptr(h), 2, pointer(info), 0)
+		return call(setPrinter, name, uintptr(h), 2, uintptr(ptr(info)), 0)
 	})
 }
 
@@ -171,7 +172,7 @@ func SetSecurity(name, sddl string) error {
 	}
 	return opened(name, administer, func(h windows.Handle) error {
 		info := struct{ sd *windows.SECURITY_DESCRIPTOR }{sd}
-		return call(setPrinter, name, uintptr(h), 3, pointer(&info), 0)
+		return call(setPrinter, name, uintptr(h), 3, uintptr(ptr(&info)), 0)
 	})
 }
 
@@ -179,7 +180,7 @@ func SetSecurity(name, sddl string) error {
 func SetMode(name string, mode []byte) error {
 	return opened(name, administer, func(h windows.Handle) error {
 		info := struct{ mode *byte }{&mode[0]}
-		return call(setPrinter, name, uintptr(h), 8, pointer(&info), 0)
+		return call(setPrinter, name, uintptr(h), 8, uintptr(ptr(&info)), 0)
 	})
 }
 
@@ -215,8 +216,9 @@ func Data(name, key, value string) (text string, err error) {
 		for size := uint32(4 << 10); ; {
 			buf := aligned(size)
 			var kind, needed uint32
-			r, _, _ := getPrinterDataEx.Call(uintptr(h), pointer(wide(key)), pointer(wide(value)), pointer(&kind),
-				pointer(&buf[0]), uintptr(size), pointer(&needed)) // it answers with the error itself
+			r, _, _ := getPrinterDataEx.Call(uintptr(h), uintptr(ptr(wide(key))), uintptr(ptr(wide(value))),
+				uintptr(ptr(&kind)),
+				uintptr(ptr(&buf[0])), uintptr(size), uintptr(ptr(&needed))) // it answers with the error itself
 			switch no := syscall.Errno(r); {
 			case no == windows.ERROR_MORE_DATA && size < mostData:
 				size = max(needed, 2*size)
@@ -245,8 +247,8 @@ func SetData(name, key, value, text string) error {
 		return err
 	}
 	return opened(name, administer, func(h windows.Handle) error {
-		r, _, _ := setPrinterDataEx.Call(uintptr(h), pointer(wide(key)), pointer(wide(value)), windows.REG_SZ,
-			pointer(&u[0]), uintptr(2*len(u)))
+		r, _, _ := setPrinterDataEx.Call(uintptr(h), uintptr(ptr(wide(key))), uintptr(ptr(wide(value))), windows.REG_SZ,
+			uintptr(ptr(&u[0])), uintptr(2*len(u)))
 		if r != 0 { // it answers with the error itself
 			return &Error{setPrinterDataEx.Name, name, syscall.Errno(r)}
 		}

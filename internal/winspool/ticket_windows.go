@@ -22,8 +22,8 @@ var (
 	coEnd         = ole.NewProc("CoUninitialize")
 )
 
-// ModeOfTicket has a queue's driver make a DEVMODE of a print ticket: what that says nothing of is the driver's default.
-// An error where the driver takes none.
+// ModeOfTicket has a queue's driver make a DEVMODE of a print ticket: what that says nothing of is the driver's own
+// default. An error where the driver takes none.
 func ModeOfTicket(name string, ticket []byte) (out []byte, err error) {
 	for _, p := range []*windows.LazyProc{openProvider, closeProvider, ticketToMode, releaseMemory, memStream} {
 		if err := p.Find(); err != nil {
@@ -36,11 +36,11 @@ func ModeOfTicket(name string, ticket []byte) (out []byte, err error) {
 		defer func() { _, _, _ = coEnd.Call() }()
 	}
 	var provider uintptr
-	if r, _, _ := openProvider.Call(pointer(wide(name)), 1, pointer(&provider)); int32(r) < 0 {
+	if r, _, _ := openProvider.Call(uintptr(ptr(wide(name))), 1, uintptr(ptr(&provider))); int32(r) < 0 {
 		return nil, &Error{openProvider.Name, name, reason(r)}
 	}
 	defer func() { _, _, _ = closeProvider.Call(provider) }()
-	stream, _, no := memStream.Call(pointer(&ticket[0]), uintptr(len(ticket)))
+	stream, _, no := memStream.Call(uintptr(ptr(&ticket[0])), uintptr(len(ticket)))
 	if stream == 0 {
 		return nil, failed(memStream, name, no)
 	}
@@ -48,12 +48,12 @@ func ModeOfTicket(name string, ticket []byte) (out []byte, err error) {
 	const userDefault, jobScope = 0, 2 // kUserDefaultDevmode, kPTJobScope
 	var size uint32
 	var mode *byte
-	r, _, _ := ticketToMode.Call(provider, stream, userDefault, jobScope, pointer(&size), pointer(&mode), 0)
+	r, _, _ := ticketToMode.Call(provider, stream, userDefault, jobScope, uintptr(ptr(&size)), uintptr(ptr(&mode)), 0)
 	if int32(r) < 0 || mode == nil {
 		return nil, &Error{ticketToMode.Name, name, reason(r)}
 	}
 	out = slices.Clone(unsafe.Slice(mode, size))
-	_, _, _ = releaseMemory.Call(pointer(mode))
+	_, _, _ = releaseMemory.Call(uintptr(ptr(mode)))
 	return out, nil
 }
 
