@@ -25,3 +25,12 @@ func ThroughLocal() error {
 	}
 	return errors.Join(k.SetStringValue(monitorValue, winspool.MonitorLocal), k.Close())
 }
+
+// Given writes what an installer leaves: the file that it was told of, and where it lay itself.
+func Given(told, from string) error {
+	k, _, err := registry.CreateKey(registry.LOCAL_MACHINE, memoryKey, registry.SET_VALUE)
+	if err != nil {
+		return err
+	}
+	return errors.Join(k.SetStringValue(setUpValue, told), k.SetStringValue(installerValue, from), k.Close())
+}

@@ -55,13 +55,7 @@ func (s *Spooler) List(_ context.Context, people []string) ([]endpoint.Installed
 			continue
 		}
 		seen[folded] = true
-		more := s.connections(k, p)
-		for _, i := range more {
-			if at, _ := connects(mark{URI: i.URI, User: p}); at != "" {
-				called[at] = i.Queue
-			}
-		}
-		out = append(out, more...)
+		out = append(out, s.connections(k, p, called)...)
 		if d, err := s.parts.People.Default(s.login(p)); err == nil && called[d] != "" {
 			defaults[folded] = called[d]
 		}
@@ -119,8 +113,8 @@ func (s *Spooler) ours(q queue, leads map[string]string) (endpoint.Installed, er
 	return i, nil
 }
 
-// connections are a person's, made by the agent or not.
-func (s *Spooler) connections(k kept, person string) (out []endpoint.Installed) {
+// connections are a person's, made by the agent or not; each is noted in called, by what it leads to.
+func (s *Spooler) connections(k kept, person string, called map[string]string) (out []endpoint.Installed) {
 	login := s.login(person)
 	there, err := s.parts.People.Connections(login)
 	if err != nil {
@@ -133,6 +127,7 @@ func (s *Spooler) connections(k kept, person string) (out []endpoint.Installed) 
 			w = endpoint.Want{Queue: m.Queue, User: m.User, Title: m.Title, Place: m.Place, URI: m.URI, Driver: m.Driver,
 				Options: m.Options}
 		}
+		called[to] = w.Queue
 		out = append(out, endpoint.Installed{Want: w, Own: own})
 	}
 	return out

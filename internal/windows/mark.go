@@ -73,8 +73,8 @@ func (s *Spooler) queues(k kept) ([]queue, error) {
 			return nil, err
 		}
 		q.mark, q.own = readMark(text)
-		if !q.own && k.Making != nil && strings.EqualFold(k.Making.Called, p.Name) {
-			q.mark, q.own = *k.Making, true // the machine stopped before the mark was there
+		if m := k.Making; !q.own && m != nil && strings.EqualFold(m.Called, p.Name) && m.Port == p.Port && m.As == p.Driver {
+			q.mark, q.own = *m, true // the machine stopped before the mark was there
 		}
 		out = append(out, q)
 	}

@@ -51,8 +51,8 @@ func Own() (login, sid string, err error) {
 
 // AsSystem says whether this program runs as the system's own account, which is nobody who prints.
 func AsSystem() bool {
-	_, sid, err := Own()
-	return err == nil && sid == systemSID
+	who, err := win.GetCurrentProcessToken().GetTokenUser() // no name is looked up: sessions are looked at each second
+	return err == nil && who.User.Sid.String() == systemSID
 }
 
 // session gives the session of somebody who is signed in.

@@ -38,6 +38,11 @@ func (s *Spooler) set(ctx context.Context, w endpoint.Want) error {
 	if err != nil {
 		return err
 	}
+	if k.Making != nil { // the machine stopped then: what came of it has its mark from here on, or never came
+		if err := s.settle(&k, all); err != nil {
+			return err
+		}
+	}
 	if i := slices.IndexFunc(all, func(q queue) bool {
 		return !q.own && w.User == "" && strings.EqualFold(q.there.Name, w.Queue)
 	}); i >= 0 {
@@ -96,7 +101,6 @@ func (s *Spooler) set(ctx context.Context, w endpoint.Want) error {
 	if err := s.mark(m); err != nil {
 		return err
 	}
-	k.Making = nil
 	return s.sweep(k)
 }
 
@@ -107,13 +111,29 @@ func (s *Spooler) make(k *kept, m mark, p winspool.Printer) error {
 		return err
 	}
 	p.Attributes = winspool.AttributeLocal
-	if err := s.parts.Queues.Add(p); err != nil {
-		return err
+	err := s.parts.Queues.Add(p)
+	if err == nil {
+		if err = s.mark(m); err != nil {
+			err = errors.Join(err, s.parts.Queues.Delete(p.Name))
+		}
 	}
-	if err := s.mark(m); err != nil {
-		return errors.Join(err, s.parts.Queues.Delete(p.Name))
+	// From here on a queue of that name without a mark is somebody else's.
+	k.Making = nil
+	return errors.Join(err, s.keep(*k))
+}
+
+// settle ends a making that was broken off: the queue gets its mark where it is there.
+func (s *Spooler) settle(k *kept, all []queue) error {
+	m := *k.Making
+	if slices.ContainsFunc(all, func(q queue) bool {
+		return q.is(m.Queue, m.User) && strings.EqualFold(q.there.Name, m.Called)
+	}) {
+		if err := s.mark(m); err != nil {
+			return err
+		}
 	}
-	return nil
+	k.Making = nil
+	return s.keep(*k)
 }
 
 // mark keeps a mark with its queue.

@@ -74,7 +74,7 @@ func (rights) Rights(called string) (string, error) {
 	return p.Security, err
 }
 
-func (rights) Resume(called string) error { return winspool.Tell(called, winspool.Resume) }
+func (rights) Resume(called string) error { return winspool.Resume(called) }
 
 // ports are those of the system's monitors; of one alone where it is named.
 type ports struct{ only string }
@@ -325,17 +325,27 @@ const (
 )
 
 // GivenSetUp is the file with service and token that the installer was given: the one that it was told of, else
-// agent.yaml beside itself. Empty where there is none.
+// agent.yaml beside itself. Empty where there is none. It is looked for once: whoever may write there later has no
+// say.
 func GivenSetUp() string {
 	told, _ := setting(setUpValue)
 	from, _ := setting(installerValue)
-	if told != "" && from != "" && !filepath.IsAbs(told) {
+	if told == "" && from == "" {
+		return ""
+	}
+	if k, err := registry.OpenKey(registry.LOCAL_MACHINE, memoryKey, registry.SET_VALUE); err == nil {
+		for _, v := range []string{setUpValue, installerValue} {
+			if err := k.SetStringValue(v, ""); err != nil {
+				return ""
+			}
+		}
+		_ = k.Close()
+	}
+	told = cmp.Or(told, "agent.yaml")
+	if from != "" && !filepath.IsAbs(told) {
 		told = filepath.Join(filepath.Dir(from), told)
 	}
-	if told == "" && from != "" {
-		told = filepath.Join(filepath.Dir(from), "agent.yaml")
-	}
-	if _, err := os.Stat(told); told == "" || err != nil {
+	if _, err := os.Stat(told); err != nil || !filepath.IsAbs(told) {
 		return ""
 	}
 	return told

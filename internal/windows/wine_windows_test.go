@@ -251,3 +251,30 @@ func TestWineReady(t *testing.T) {
 		t.Fatal(err)
 	}
 }
+
+// TestWineGiven: what an installer was given is looked for once, beside it unless it was told of another place.
+func TestWineGiven(t *testing.T) {
+	dir := os.TempDir()
+	at := func(name string) string { return filepath.Join(dir, name) }
+	write := func(name string) {
+		if err := os.WriteFile(at(name), nil, 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	write("agent.yaml")
+	write("other.yaml")
+	for _, c := range []struct{ told, from, want string }{
+		{"", at("agent.msi"), at("agent.yaml")}, {"other.yaml", at("agent.msi"), at("other.yaml")},
+		{at("other.yaml"), "", at("other.yaml")}, {at("none.yaml"), at("agent.msi"), ""}, {"other.yaml", "", ""}, {"", "", ""},
+	} {
+		if err := windows.Given(c.told, c.from); err != nil {
+			t.Fatal(err)
+		}
+		if got := windows.GivenSetUp(); got != c.want {
+			t.Errorf("told %q, from %q: %q", c.told, c.from, got)
+		}
+		if again := windows.GivenSetUp(); again != "" {
+			t.Errorf("it is looked for again: %q", again)
+		}
+	}
+}

@@ -184,20 +184,11 @@ func SetMode(name string, mode []byte) error {
 	})
 }
 
-// A Command is what a queue is told (SetPrinter).
-type Command uint32
-
-// The commands.
-const (
-	Pause  Command = 1
-	Resume Command = 2
-	Purge  Command = 3
-)
-
-// Tell has a queue paused, resumed, or emptied.
-func Tell(name string, c Command) error {
+// Resume has a paused queue go on.
+func Resume(name string) error {
+	const resume = 2 // PRINTER_CONTROL_RESUME
 	return opened(name, administer, func(h windows.Handle) error {
-		return call(setPrinter, name, uintptr(h), 0, 0, uintptr(c))
+		return call(setPrinter, name, uintptr(h), 0, 0, resume)
 	})
 }
 

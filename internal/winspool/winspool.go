@@ -32,14 +32,9 @@ const ErrGone = syscall.Errno(1801)
 
 // Attributes and states of printers (PRINTER_INFO_2), as far as they are used.
 const (
-	AttributeShared      = 0x8
-	AttributeNetwork     = 0x10
 	AttributeLocal       = 0x40
 	AttributeWorkOffline = 0x400
 	StatusPaused         = 0x1
-	StatusError          = 0x2
-	StatusOffline        = 0x80
-	StatusNotAvailable   = 0x1000
 )
 
 // A Driver is one that is installed, as DRIVER_INFO_3 tells it.
@@ -84,7 +79,6 @@ const (
 	JobPrinted   = 0x80
 	JobDeleted   = 0x100
 	JobBlocked   = 0x200
-	JobRetained  = 0x2000
 	JobCompleted = 0x1000
 )
 
@@ -101,8 +95,6 @@ type Session struct {
 
 // States and protocols of sessions (WTS_CONNECTSTATE_CLASS, WTSClientProtocolType).
 const (
-	SessionActive       = 0
-	SessionConnected    = 1
 	SessionDisconnected = 4
 	ProtocolConsole     = 0
 	ProtocolRDP         = 2
