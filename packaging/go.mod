@@ -4,6 +4,7 @@ go 1.26
 
 require (
 	github.com/ProtonMail/go-crypto v1.4.0
+	github.com/google/uuid v1.6.0
 	github.com/goreleaser/nfpm/v2 v2.45.2
 )
 
@@ -25,7 +26,6 @@ require (
 	github.com/gobwas/glob v0.2.3 // indirect
 	github.com/golang/groupcache v0.0.0-20241129210726-2c02b8208cf8 // indirect
 	github.com/google/rpmpack v0.7.1 // indirect
-	github.com/google/uuid v1.6.0 // indirect
 	github.com/goreleaser/chglog v0.7.4 // indirect
 	github.com/goreleaser/fileglob v1.4.0 // indirect
 	github.com/huandu/xstrings v1.5.0 // indirect

@@ -2,11 +2,9 @@ package main
 
 import (
 	"bytes"
-	"crypto/sha1" //nolint:gosec // names by RFC 9562, section 5.5
 	"encoding/binary"
 	"errors"
 	"fmt"
-	"io"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -14,6 +12,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"github.com/google/uuid"
 )
 
 // msi makes the agent's installer for Windows with wixl, signs program and installer, and gives the installer the times
@@ -65,16 +65,11 @@ func (w *work) msi(codeKey string) error {
 	return copyFile(made, to)
 }
 
-// nameUUID gives a UUID for a name (RFC 9562, section 5.5): the same each time.
-func nameUUID(of string) string {
-	space := [16]byte{0x5d, 0x0f, 0x6f, 0x0c, 0x6c, 0x0e, 0x5a, 0x53, 0x9d, 0x1a, 0x3f, 0x7f, 0x0c, 0x0a, 0x7c, 0x11}
-	h := sha1.New() //nolint:gosec // see above
-	_, _ = h.Write(space[:])
-	_, _ = io.WriteString(h, of)
-	u := h.Sum(nil)[:16]
-	u[6], u[8] = u[6]&0x0f|0x50, u[8]&0x3f|0x80
-	return fmt.Sprintf("%X-%X-%X-%X-%X", u[:4], u[4:6], u[6:8], u[8:10], u[10:])
-}
+// space is that of the names by which products and packages are known (RFC 9562, section 5.5).
+var space = uuid.MustParse("5d0f6f0c-6c0e-5a53-9d1a-3f7f0c0a7c11")
+
+// nameUUID gives a UUID for a name: the same each time.
+func nameUUID(of string) string { return strings.ToUpper(uuid.NewSHA1(space, []byte(of)).String()) }
 
 // summary is the identifier of the set of properties that says when a document was made ([MS-OLEPS], section 2.25.1).
 var summary = []byte{0xe0, 0x85, 0x9f, 0xf2, 0xf9, 0x4f, 0x68, 0x10, 0xab, 0x91, 0x08, 0x00, 0x2b, 0x27, 0xb3, 0xd9}

@@ -70,7 +70,7 @@ func TestHandout(t *testing.T) {
 	}
 	for args, want := range map[string]string{
 		"--for os2 --to x.zip": "windows, linux, macos", "--for linux --to x.zip --from /nowhere": "make packages",
-		"--for linux": "to", "--to x.zip": "for",
+		"--for linux --to /nowhere/x.zip": "no folder /nowhere", "--for linux": "to", "--to x.zip": "for",
 	} {
 		if code, _, errs := cirque(append([]string{"enrol", "package"}, strings.Fields(args)...)...); code == 0 ||
 			!strings.Contains(errs, want) {

@@ -61,7 +61,7 @@ func TestPackagesDeb(t *testing.T) {
 		if err := os.WriteFile(filepath.Join(root, "var/lib/dpkg/status"), nil, 0o644); err != nil {
 			t.Fatal(err)
 		}
-		before := sumOf(t, "/etc/passwd")
+		before := textOf(t, "/etc/passwd")
 		deb := one(t, dir, name+"_*.deb")
 		dpkg := func(args ...string) string {
 			t.Helper()
@@ -84,7 +84,7 @@ func TestPackagesDeb(t *testing.T) {
 				t.Errorf("there is no account: %s", users)
 			}
 		}
-		if sumOf(t, "/etc/passwd") != before {
+		if textOf(t, "/etc/passwd") != before {
 			t.Fatal("this machine's accounts were altered")
 		}
 		changed := filepath.Join(root, config)
@@ -122,7 +122,7 @@ func TestPackagesDeb(t *testing.T) {
 	}
 }
 
-func sumOf(t *testing.T, file string) string {
+func textOf(t *testing.T, file string) string {
 	t.Helper()
 	b, err := os.ReadFile(file)
 	if err != nil {
@@ -192,7 +192,7 @@ func TestPackagesUnits(t *testing.T) {
 // TestPackagesSums: every package stands in the list of checksums, which is signed.
 func TestPackagesSums(t *testing.T) {
 	dir := built(t)
-	list := sumOf(t, filepath.Join(dir, "SHA256SUMS"))
+	list := textOf(t, filepath.Join(dir, "SHA256SUMS"))
 	entries, err := fs.Glob(os.DirFS(dir), "cirque*")
 	if err != nil {
 		t.Fatal(err)
@@ -245,7 +245,7 @@ func TestPackagesTwice(t *testing.T) {
 		if strings.Contains(m, "macos") {
 			continue // its architecture stands in its name
 		}
-		if sumOf(t, filepath.Join(again, m)) != sumOf(t, filepath.Join(dir, m)) {
+		if textOf(t, filepath.Join(again, m)) != textOf(t, filepath.Join(dir, m)) {
 			t.Errorf("%s differs when it is made twice", m)
 		}
 	}
@@ -291,10 +291,10 @@ func TestWinePackage(t *testing.T) {
 	runs := func() bool { return strings.Contains(p.Run(t, program, "service", "state"), "The service runs.") }
 	within(t, "the service runs", runs)
 	within(t, "the machine enrols and has its queue", func() bool { return e.isConverged(t, "till-2") })
-	if log := sumOf(t, filepath.Join(p.Tests(), "install.log")); strings.Contains(log, secret) || len(log) < 1000 {
+	if log := textOf(t, filepath.Join(p.Tests(), "install.log")); strings.Contains(log, secret) || len(log) < 1000 {
 		t.Error("the token stands in the installer's log")
 	}
-	if left := sumOf(t, filepath.Join(kept, "Agent", "agent.yaml")); strings.Contains(left, secret) {
+	if left := textOf(t, filepath.Join(kept, "Agent", "agent.yaml")); strings.Contains(left, secret) {
 		t.Error("the token stays after the machine is enrolled")
 	}
 	// The next version takes the place of this one, and keeps what the agent knows.

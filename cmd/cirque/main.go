@@ -10,7 +10,7 @@ import (
 	"os/signal"
 	"syscall"
 
-	"cirque/core/readiness"
+	"cirque/core/endpoint"
 	"cirque/internal/app"
 	"cirque/internal/cli"
 	"cirque/internal/cmdline"
@@ -26,7 +26,7 @@ func main() {
 		ForgetFactors: func(ctx context.Context, o cli.ServeOptions, name string) (string, error) {
 			return app.ForgetFactors(ctx, app.Options{Data: o.Data, Database: o.Database}, name)
 		},
-		Examine: func(ctx context.Context, o cli.ServeOptions) []readiness.Check {
+		Examine: func(ctx context.Context, o cli.ServeOptions) []endpoint.Check {
 			return app.Examine(ctx, app.Options{Data: o.Data, Database: o.Database, Listen: o.Listen, PublicURL: o.PublicURL,
 				TLSCert: o.TLSCert, TLSKey: o.TLSKey, PlainHTTP: o.PlainHTTP})
 		},

@@ -7,24 +7,10 @@ import (
 	"strings"
 	"time"
 
+	"cirque/core/endpoint"
 	"cirque/core/fault"
 	"cirque/core/words"
 )
-
-// Results of a check.
-const (
-	Yes      = "yes"
-	No       = "no"
-	Unproven = "unproven"
-)
-
-// A Check is one question that is asked of a set-up, and what was found.
-type Check struct {
-	Check  string `json:"check"`
-	Result string `json:"result" enum:"yes,no,unproven"`
-	Says   string `json:"says"`
-	Fix    string `json:"fix,omitempty"`
-}
 
 // A SetUp is what was found where a service runs or is to run, without the service's help.
 type SetUp struct {
@@ -77,7 +63,7 @@ const (
 )
 
 // Examine asks a set-up everything that has to be so before a service can run there, in the order in which one mends.
-func Examine(s SetUp) []Check {
+func Examine(s SetUp) []endpoint.Check {
 	e := &examination{}
 	e.data(s)
 	e.database(s)
@@ -94,26 +80,21 @@ func Examine(s SetUp) []Check {
 	return e.out
 }
 
-// size writes octets as people know disks.
-func size(n int64) string {
-	if n < 10<<30 {
-		return fmt.Sprintf("%d MiB", n>>20)
-	}
-	return fmt.Sprintf("%d GiB", n>>30)
-}
-
-type examination struct{ out []Check }
+type examination struct{ out []endpoint.Check }
 
 func (e *examination) yes(check, says string, args ...any) {
-	e.out = append(e.out, Check{check, Yes, fmt.Sprintf(says, args...), ""})
+	e.add(endpoint.Yes, check, "", says, args)
 }
 
 func (e *examination) no(check, fix, says string, args ...any) {
-	e.out = append(e.out, Check{check, No, fmt.Sprintf(says, args...), fix})
+	e.add(endpoint.No, check, fix, says, args)
 }
 
-func (e *examination) unproven(check, fix, says string, args ...any) {
-	e.out = append(e.out, Check{check, Unproven, fmt.Sprintf(says, args...), fix})
+func (e *examination) unproven(check, says string) { e.add(endpoint.Unproven, check, "", says, nil) }
+
+func (e *examination) add(result, check, fix, says string, args []any) {
+	e.out = append(e.out, endpoint.Check{Check: check, Result: result, Says: fmt.Sprintf(says, args...), Fix: fix,
+		By: "service"})
 }
 
 func (e *examination) data(s SetUp) {
@@ -132,9 +113,9 @@ func (e *examination) data(s SetUp) {
 	case s.Free < 0:
 	case s.Free < leastFree:
 		e.no(room, "make room, or name another directory", "%s are free, and %s are needed to begin with",
-			size(s.Free), size(leastFree))
+			words.Size(s.Free), words.Size(leastFree))
 	default:
-		e.yes(room, "%s are free", size(s.Free))
+		e.yes(room, "%s are free", words.Size(s.Free))
 	}
 }
 
@@ -153,7 +134,7 @@ func (e *examination) database(s SetUp) {
 		e.no(reached, s.Wrong.Fix, "%s", s.Wrong.What)
 		return
 	case !s.Reached:
-		e.unproven(reached, "", "it runs with the service, which does not run")
+		e.unproven(reached, "it runs with the service, which does not run")
 		return
 	case s.Server < s.Oldest:
 		e.no(reached, fmt.Sprintf("upgrade it to %d or later", s.Oldest), "it does, and is PostgreSQL %d", s.Server)

@@ -6,6 +6,7 @@ import (
 	"testing"
 	"time"
 
+	"cirque/core/endpoint"
 	"cirque/core/fault"
 )
 
@@ -28,7 +29,7 @@ func TestExamine(t *testing.T) {
 		"nothing yet":    {func(s *SetUp) { *s = SetUp{Data: "/d", Own: true, Free: -1, Listen: ":1", Oldest: 15} }, "", "made at the first start"},
 		"data":           {func(s *SetUp) { s.DataWrong = broken }, "data directory", "it is broken"},
 		"data open":      {func(s *SetUp) { s.DataOpen = true }, "data directory", "others than cirque"},
-		"disk":           {func(s *SetUp) { s.Free = 5 << 20 }, "room", "5 MiB are free"},
+		"disk":           {func(s *SetUp) { s.Free = 50 << 20 }, "room", "50 MiB are free"},
 		"programs":       {func(s *SetUp) { s.Programs = broken }, "PostgreSQL there", "it is broken"},
 		"database":       {func(s *SetUp) { s.Wrong, s.Reached = broken, false }, "database answer", "it is broken"},
 		"too old":        {func(s *SetUp) { s.Server = 14 }, "database answer", "PostgreSQL 14"},
@@ -54,12 +55,12 @@ func TestExamine(t *testing.T) {
 		said, no := "", []string{}
 		for _, v := range Examine(s) {
 			said += v.Says + "\n"
-			if v.Result == No {
+			if v.Result == endpoint.No {
 				no = append(no, v.Check)
 				if v.Fix == "" {
 					t.Errorf("%s: nothing mends %q", name, v.Check)
 				}
-			} else if v.Result == Yes && v.Fix != "" {
+			} else if v.Result == endpoint.Yes && v.Fix != "" {
 				t.Errorf("%s: %q is well, and is to be mended", name, v.Check)
 			}
 		}

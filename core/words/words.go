@@ -55,3 +55,16 @@ func Span(d time.Duration) string {
 	}
 	return fmt.Sprintf("%d h %d min", h, m)
 }
+
+// Size writes octets as people know files and disks.
+func Size(n int64) string {
+	switch {
+	case n >= 10<<30:
+		return fmt.Sprintf("%d GiB", n>>30)
+	case n >= 10<<20:
+		return fmt.Sprintf("%d MiB", n>>20)
+	case n >= 10<<10:
+		return fmt.Sprintf("%d KiB", n>>10)
+	}
+	return fmt.Sprintf("%d B", n)
+}

@@ -35,3 +35,13 @@ func ExampleSpan() {
 	// 1 h 59 min
 	// 40 s
 }
+
+func TestSize(t *testing.T) {
+	t.Parallel()
+	for n, want := range map[int64]string{0: "0 B", 10239: "10239 B", 10240: "10 KiB", 10<<20 - 1: "10239 KiB", 10 << 20: "10 MiB",
+		10<<30 - 1: "10239 MiB", 64 << 30: "64 GiB"} {
+		if got := words.Size(n); got != want {
+			t.Errorf("%d: %q, not %q", n, got, want)
+		}
+	}
+}

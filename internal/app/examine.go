@@ -16,6 +16,7 @@ import (
 	"syscall"
 	"time"
 
+	"cirque/core/endpoint"
 	"cirque/core/fault"
 	"cirque/core/readiness"
 	"cirque/internal/postgres"
@@ -24,7 +25,7 @@ import (
 )
 
 // Examine looks at what a service needs where it runs or is to run, and changes nothing. It does not need the service.
-func Examine(ctx context.Context, o Options) []readiness.Check {
+func Examine(ctx context.Context, o Options) []endpoint.Check {
 	s := readiness.SetUp{Now: time.Now(), Account: "this account", Data: o.Data, Own: o.Database == "", Free: -1,
 		Listen: o.Listen, Version: Version, Oldest: cluster.Oldest, SecretKey: filepath.Join(o.Data, secretFile)}
 	if u, err := user.Current(); err == nil {

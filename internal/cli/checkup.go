@@ -70,6 +70,14 @@ func (r *root) runCheckup(c *cobra.Command, client *apiclient.Client, machine st
 	return k, nil
 }
 
+// writeCheck says what a check found, and how to mend it.
+func writeCheck(w io.Writer, indent string, c endpoint.Check) {
+	fmt.Fprintf(w, "%s%-9s %s %s.\n", indent, c.Result, c.Check, strings.TrimSuffix(c.Says, "."))
+	if c.Fix != "" {
+		fmt.Fprintf(w, "%s%-9s   To mend it: %s.\n", indent, "", c.Fix)
+	}
+}
+
 func writeCheckup(w io.Writer, k endpoint.Checkup) {
 	by := ""
 	for _, r := range k.Checks {
@@ -77,10 +85,7 @@ func writeCheckup(w io.Writer, k endpoint.Checkup) {
 			by = r.By
 			fmt.Fprintln(w, map[string]string{"service": "From here:", "endpoint": "From " + k.Machine + ":"}[by])
 		}
-		fmt.Fprintf(w, "  %-9s %s %s.\n", r.Result, r.Check, strings.TrimSuffix(r.Says, "."))
-		if r.Fix != "" {
-			fmt.Fprintf(w, "  %-9s   To mend it: %s.\n", "", r.Fix)
-		}
+		writeCheck(w, "  ", r)
 	}
 	if first := k.First(); first != "" {
 		fmt.Fprintf(w, "The first that is wrong: %s.\n", strings.TrimSuffix(first, "."))

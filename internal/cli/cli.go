@@ -15,8 +15,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"cirque/core/access"
+	"cirque/core/endpoint"
 	"cirque/core/fault"
-	"cirque/core/readiness"
 	"cirque/core/words"
 	"cirque/internal/apiclient"
 	"cirque/internal/cmdline"
@@ -31,7 +31,7 @@ type Local struct {
 	Serve   func(ctx context.Context, o ServeOptions, out io.Writer) error
 	Demo    func(ctx context.Context, o ServeOptions, out io.Writer) error
 	// Examine looks at what a service needs, without one.
-	Examine func(ctx context.Context, o ServeOptions) []readiness.Check
+	Examine func(ctx context.Context, o ServeOptions) []endpoint.Check
 	// Story plays the demo's morning on a demo that runs.
 	Story     func(ctx context.Context, o StoryOptions) error
 	MakeToken func(ctx context.Context, o ServeOptions, want Token) (string, error)

@@ -7,7 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"cirque/core/readiness"
+	"cirque/core/endpoint"
 	"cirque/internal/cmdline"
 )
 
@@ -28,15 +28,12 @@ Where a check says no, so does its exit code.`,
 			list := r.local.Examine(c.Context(), o)
 			if err := r.print(c, list, func(w io.Writer) {
 				for _, v := range list {
-					fmt.Fprintf(w, "%-9s %s %s.\n", v.Result, v.Check, v.Says)
-					if v.Fix != "" {
-						fmt.Fprintf(w, "%-9s   To mend it: %s.\n", "", v.Fix)
-					}
+					writeCheck(w, "", v)
 				}
 			}); err != nil {
 				return err
 			}
-			if slices.ContainsFunc(list, func(v readiness.Check) bool { return v.Result == readiness.No }) {
+			if slices.ContainsFunc(list, func(v endpoint.Check) bool { return v.Result == endpoint.No }) {
 				fmt.Fprintln(c.ErrOrStderr(), "Something is wrong; the first check that says no is where to begin.")
 				return cmdline.ErrNo
 			}

@@ -30,7 +30,7 @@ func driverCommand(r *root) *cobra.Command {
 		func(w io.Writer, list []driver.Package) {
 			t := r.table("PACKAGE", "NAME", "NAMES", "FILES", "SIZE", "ADDED BY", "PROBLEMS")
 			for _, p := range list {
-				t.add(p.Digest[:12], p.Name, fmt.Sprint(len(p.Models)), fmt.Sprint(p.Count), size(p.Bytes), p.Author,
+				t.add(p.Digest[:12], p.Name, fmt.Sprint(len(p.Models)), fmt.Sprint(p.Count), words.Size(p.Bytes), p.Author,
 					fmt.Sprint(len(p.Problems)))
 			}
 			t.write(w)
@@ -44,20 +44,10 @@ func driverCommand(r *root) *cobra.Command {
 		driverOnCommand(r), driverPlaceCommand(r))
 }
 
-func size(n int64) string {
-	switch {
-	case n >= 10<<20:
-		return fmt.Sprintf("%d MiB", n>>20)
-	case n >= 10<<10:
-		return fmt.Sprintf("%d KiB", n>>10)
-	}
-	return fmt.Sprintf("%d B", n)
-}
-
 func (r *screen) writePackage(w io.Writer, p driver.Package) {
 	fmt.Fprintf(w, "%s: %s in %s, %s. SHA-256 %s.\n\n", p.Name, words.Count(len(p.Models), "name"),
 		words.Count(p.Count, "file"),
-		size(p.Bytes), p.Digest)
+		words.Size(p.Bytes), p.Digest)
 	t := r.table("EXACT NAME", "PLATFORM", "LANGUAGE", "VERSION", "DATE", "HARDWARE IDS", "SET-UP FILE")
 	for _, m := range p.Models {
 		t.add(r.exact(m.Exact), m.Platform, m.Language, m.Version, m.Date, strings.Join(m.HardwareIDs, ", "),
@@ -202,7 +192,7 @@ func driverGetCommand(r *root) *cobra.Command {
 			}
 			total += n
 		}
-		return r.say(c, a, "%s, %s, written to %s.", words.Count(len(want), "file"), size(total), a[1])
+		return r.say(c, a, "%s, %s, written to %s.", words.Count(len(want), "file"), words.Size(total), a[1])
 	}}
 	c.Flags().StringVar(&exact, "exact", "", "only what the driver of this exact name needs")
 	c.Flags().StringVar(&platform, "platform", "", "of this platform")

@@ -155,9 +155,9 @@ func writePlace(r *root) func(w io.Writer, v api.PlaceOffers) {
 func fetchState(f driver.Fetch) string {
 	switch {
 	case f.State == driver.FetchRunning && f.Total > 0:
-		return fmt.Sprintf("%s of %s", size(f.Got), size(f.Total))
+		return fmt.Sprintf("%s of %s", words.Size(f.Got), words.Size(f.Total))
 	case f.State == driver.FetchRunning:
-		return size(f.Got)
+		return words.Size(f.Got)
 	case f.State == driver.FetchDone && f.Dry:
 		return "looked into"
 	case f.State == driver.FetchDone && f.Known:

@@ -27,7 +27,7 @@ import (
 type handout struct {
 	For      string    `json:"for"`
 	Service  string    `json:"service"`
-	Package  string    `json:"package" doc:"The package's file, as it is called in what was handed out."`
+	Package  string    `json:"package"` // as it is called in what was handed out
 	Install  string    `json:"install"`
 	Detect   string    `json:"detect"`
 	Remove   string    `json:"remove"`
@@ -101,6 +101,10 @@ but the package, and says which to put beside.`,
 			if _, err := os.Stat(out); err == nil {
 				return fault.New(fault.Conflict, "file-exists", "name another, or remove it: it may hold a token that is in use",
 					"%s is there already", out)
+			}
+			if info, err := os.Stat(filepath.Dir(out)); err != nil || !info.IsDir() {
+				return fault.New(fault.Invalid, "folder-missing", "make it, or name another", "there is no folder %s",
+					filepath.Dir(out))
 			}
 			client, err := r.client()
 			if err != nil {

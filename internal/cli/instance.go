@@ -194,7 +194,7 @@ func (r *root) packagesInto(c *cobra.Command, client *apiclient.Client, folder s
 			total += n
 		}
 		fmt.Fprintf(c.ErrOrStderr(), "%s: %s, %s\n", packageFolder(folder, k), words.Count(len(p.Files), "file"),
-			size(total))
+			words.Size(total))
 	}
 	return nil
 }

@@ -2,13 +2,12 @@
 # After the service or the agent was installed, or brought to another version. NAME is set in front of it.
 set -eu
 root="${DPKG_ROOT:-}"
-for kind in sysusers tmpfiles; do
-	case $kind in
-	sysusers) command -v systemd-sysusers >/dev/null && [ -f "$root/usr/lib/sysusers.d/$NAME.conf" ] &&
-		systemd-sysusers ${root:+--root="$root"} "$NAME.conf" ;;
-	tmpfiles) command -v systemd-tmpfiles >/dev/null && systemd-tmpfiles ${root:+--root="$root"} --create "$NAME.conf" ;;
-	esac || true
-done
+if [ -f "$root/usr/lib/sysusers.d/$NAME.conf" ] && command -v systemd-sysusers >/dev/null; then
+	systemd-sysusers ${root:+--root="$root"} "$NAME.conf" || true
+fi
+if command -v systemd-tmpfiles >/dev/null; then
+	systemd-tmpfiles ${root:+--root="$root"} --create "$NAME.conf" || true
+fi
 # Whoever installs unattended writes the agent's settings before; where nobody did, they say what to write.
 settings=$root/etc/cirque-agent/agent.yaml
 if [ "$NAME" = cirque-agent ] && [ ! -e "$settings" ]; then
