@@ -23,6 +23,7 @@ import (
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 	"cirque/internal/app"
+	"cirque/internal/backup"
 	"cirque/internal/cli"
 	"cirque/internal/cmdline"
 	"cirque/internal/testkit"
@@ -182,7 +183,13 @@ func (s *aService) runWith(in string, args ...string) (code int, out, errs strin
 		return out, err
 	}, MakeToken: func(ctx context.Context, so cli.ServeOptions, want access.Token) (string, error) {
 		return app.MakeToken(ctx, app.Options{Data: so.Data, Database: so.Database}, want)
-	}}
+	}, Backups: cli.Backups{Check: app.CheckBackup,
+		Make: func(ctx context.Context, so cli.ServeOptions, b backup.Call, to io.Writer) (backup.Result, error) {
+			return app.Backup(ctx, app.Options{Data: so.Data, Database: so.Database, TLSCert: so.TLSCert, TLSKey: so.TLSKey}, b, to)
+		},
+		Restore: func(ctx context.Context, so cli.ServeOptions, b backup.Call, from io.Reader) (backup.Result, error) {
+			return app.Restore(ctx, app.Options{Data: so.Data, Database: so.Database, Throwaway: true}, b, from)
+		}}}
 	code = cli.Execute(s.t.Context(), local, args, cmdline.Streams{In: strings.NewReader(in), Out: &o, Err: &e},
 		func(k string) string { return env[k] })
 	return code, o.String(), e.String()

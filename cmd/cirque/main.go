@@ -12,6 +12,7 @@ import (
 
 	"cirque/core/endpoint"
 	"cirque/internal/app"
+	"cirque/internal/backup"
 	"cirque/internal/cli"
 	"cirque/internal/cmdline"
 )
@@ -31,6 +32,14 @@ func main() {
 				TLSCert: o.TLSCert, TLSKey: o.TLSKey, PlainHTTP: o.PlainHTTP})
 		},
 		SecretKeys: secretKeys, Authority: authority,
+		Backups: cli.Backups{
+			Make: func(ctx context.Context, o cli.ServeOptions, b backup.Call, to io.Writer) (backup.Result, error) {
+				return app.Backup(ctx, app.Options{Data: o.Data, Database: o.Database, TLSCert: o.TLSCert, TLSKey: o.TLSKey}, b, to)
+			},
+			Restore: func(ctx context.Context, o cli.ServeOptions, b backup.Call, from io.Reader) (backup.Result, error) {
+				return app.Restore(ctx, app.Options{Data: o.Data, Database: o.Database}, b, from)
+			},
+			Check: app.CheckBackup},
 		MakeToken: func(ctx context.Context, o cli.ServeOptions, want cli.Token) (string, error) {
 			return app.MakeToken(ctx, app.Options{Data: o.Data, Database: o.Database}, want)
 		}}

@@ -134,6 +134,8 @@ const (
 
 	SecretKeys       = "secret-key.changed"
 	AuthorityChanged = "authority.changed"
+	BackedUp         = "backup.made"
+	Restored         = "backup.restored"
 
 	EmergencySealed = "account.emergency-sealed"
 	EmergencyOpened = "account.emergency-opened"
@@ -196,6 +198,9 @@ const (
 	FetchBegan   = "driver.fetch"
 	FetchStopped = "driver.fetch-stopped"
 )
+
+// BackupSubject is the subject of what concerns backups.
+const BackupSubject = "backup"
 
 // BesideTheData is the author of what is done in the data directory, without the service.
 const BesideTheData = "local"

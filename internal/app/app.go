@@ -55,6 +55,7 @@ type Options struct {
 	AddressTable string // file that leads printers' addresses elsewhere
 	Log          *slog.Logger
 	table        dial.AddressTable
+	asItIs       bool   // the schema of what is kept stays
 	second       string // HOST:PORT where TLS is spoken, beside plain HTTP at Listen
 	// AllowOutgoing are networks that are connected to though they are this machine's own or link-local.
 	AllowOutgoing []netip.Prefix
@@ -286,6 +287,9 @@ func openStore(ctx context.Context, o Options, c *closers) (*postgres.Store, err
 	}
 	c.add(func() error { closeWithin(store, o.Log); return nil })
 	store.TellSlow(o.Log)
+	if o.asItIs {
+		return store, nil
+	}
 	return store, store.Migrate(ctx)
 }
 

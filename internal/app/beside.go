@@ -50,8 +50,19 @@ func ForgetFactors(ctx context.Context, o Options, called string) (made string, 
 	return made, err
 }
 
-// beside opens the store of a data directory or database, while the service runs or not.
+// beside reaches the store of a data directory or database, while the service runs or not, and waits until a service
+// that runs has heard of what was changed.
 func beside(ctx context.Context, o Options, f func(*postgres.Store) error) (err error) {
+	return reach(ctx, o, func(store *postgres.Store) error {
+		if err := f(store); err != nil {
+			return err
+		}
+		return store.Heard(ctx)
+	})
+}
+
+// reach opens the store of a data directory or database, while the service runs or not.
+func reach(ctx context.Context, o Options, f func(*postgres.Store) error) (err error) {
 	var c closers
 	defer func() { err = errors.Join(err, c.run()) }()
 	if _, err := os.Stat(o.Data); o.Database == "" && err != nil {
@@ -72,8 +83,5 @@ func beside(ctx context.Context, o Options, f func(*postgres.Store) error) (err 
 	} else if err != nil {
 		return err
 	}
-	if err := f(store); err != nil {
-		return err
-	}
-	return store.Heard(ctx)
+	return f(store)
 }

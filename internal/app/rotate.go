@@ -90,16 +90,26 @@ func SecretKeys(ctx context.Context, o Options, what, id string, force bool) (li
 // alone is beside for what only one does at a time to the files of a data directory.
 func alone(ctx context.Context, o Options, f func(*postgres.Store) error) error {
 	return beside(ctx, o, func(store *postgres.Store) (err error) {
-		unlock, _, err := whole.Lock(filepath.Join(o.Data, "keys.lock"))
-		if errors.Is(err, whole.ErrLocked) {
-			return fault.New(fault.Conflict, "keys-busy", "wait until that is done", "somebody else changes the keys just now")
-		}
+		unlock, err := lockKeys(o)
 		if err != nil {
-			return noRoom(o.Data, err)
+			return err
 		}
 		defer func() { err = errors.Join(err, unlock()) }()
 		return f(store)
 	})
+}
+
+// lockKeys has nobody else change the keys in a data directory.
+func lockKeys(o Options) (unlock func() error, err error) {
+	unlock, _, err = whole.Lock(filepath.Join(o.Data, "keys.lock"))
+	if errors.Is(err, whole.ErrLocked) {
+		return nil, fault.New(fault.Conflict, "keys-busy", "wait until that is done", "somebody else changes the keys just "+
+			"now")
+	}
+	if err != nil {
+		return nil, noRoom(o.Data, err)
+	}
+	return unlock, nil
 }
 
 // What can be done to the certificate authority.

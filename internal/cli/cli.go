@@ -44,6 +44,7 @@ type Local struct {
 	// Authority does something to the certificate authority beside the data (prepare, switch, forget, or nothing), and
 	// gives those that there are then.
 	Authority func(ctx context.Context, o ServeOptions, do string, force bool) ([]Authority, error)
+	Backups   Backups
 }
 
 // StoryOptions say where a demo runs, and how its story is played.
@@ -102,8 +103,9 @@ type root struct {
 	ca     string
 	env    func(string) string
 	in     io.Reader
-	home   string // the user's configuration directory
-	once   string // begins the keys by which changes are done once
+	out    io.Writer // as it is, for what is no text
+	home   string    // the user's configuration directory
+	once   string    // begins the keys by which changes are done once
 	within cmdline.Span
 }
 
@@ -112,9 +114,8 @@ type root struct {
 func Execute(ctx context.Context, local Local, args []string, io cmdline.Streams, env func(string) string) int {
 	home, _ := os.UserConfigDir()
 	stderr := cmdline.Plain(io.Err)
-	r := &root{local: local, env: env, in: io.In, home: home, screen: screen{width: cmdline.TerminalWidth(io.Out),
-		err: stderr,
-		now: time.Now}}
+	r := &root{local: local, env: env, in: io.In, out: io.Out, home: home, screen: screen{
+		width: cmdline.TerminalWidth(io.Out), err: stderr, now: time.Now}}
 	cmd := wired(r, io)
 	cmd.SetArgs(append([]string{}, args...))
 	if err := cmd.ExecuteContext(ctx); err != nil {
@@ -193,8 +194,7 @@ func sections(r *root) []cmdline.Section {
 		section("Access", signInCommand(r), whoamiCommand(r), signOutCommand(r), accountCommand(r), tokenCommand(r),
 			credentialCommand(r), auditCommand(r), personDataCommand(r)),
 		section("Service", serveCommand(r), demoCommand(r), doctorCommand(r), readyCommand(r), secretKeyCommand(r),
-			authorityCommand(r),
-			instanceCommand(r),
+			authorityCommand(r), backupCommand(r), restoreCommand(r), backupKeyCommand(r), instanceCommand(r),
 			versionCommand(r)),
 	}
 }

@@ -41,3 +41,6 @@ func Migration(name string) string {
 	up, _, _ := strings.Cut(string(b), "-- +goose Down")
 	return up
 }
+
+// MigrateTo brings the schema up to an older version.
+func (s *Store) MigrateTo(ctx context.Context, version int64) error { return s.migrateTo(ctx, version) }

@@ -85,6 +85,9 @@ func (s *Store) room(ctx context.Context) error {
 	})
 }
 
+// Newest is the version of the schema that this program knows.
+func Newest() int64 { return newest() }
+
 // newest gives the version of the last migration.
 func newest() int64 {
 	list, err := migrations.ReadDir("migrations")

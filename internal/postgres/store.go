@@ -183,33 +183,42 @@ func Create(ctx context.Context, serverURL, database string) error {
 }
 
 // Migrate brings the schema up to date. Several processes may call it at once: a lock lets one work.
-func (s *Store) Migrate(ctx context.Context) error {
+func (s *Store) Migrate(ctx context.Context) error { return s.migrateTo(ctx, newest()) }
+
+// migrateTo brings the schema up to a version, where it is not there or beyond.
+func (s *Store) migrateTo(ctx context.Context, version int64) error {
 	// What is up to date already is only read: a database that takes no changes serves all the same.
-	if have, err := s.version(ctx); err == nil && have == newest() {
+	if have, err := s.version(ctx); err == nil && have == version {
 		return nil
 	}
-	cfg := s.pool.base.Copy() // without limits: a migration takes as long as it takes
-	db := stdlib.OpenDB(*cfg)
-	defer func() { _ = db.Close() }()
-	locker, err := lock.NewPostgresSessionLocker(lock.WithLockTimeout(1, 60), lock.WithUnlockTimeout(1, 60))
+	p, done, err := s.migrator()
 	if err != nil {
 		return err
 	}
-	sub, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return err
-	}
-	p, err := goose.NewProvider(goose.DialectPostgres, db, sub, goose.WithSessionLocker(locker))
-	if err != nil {
-		return err
-	}
+	defer done()
 	current, newest, err := p.GetVersions(ctx)
 	if err == nil && current > newest {
 		return fault.New(fault.Unavailable, "database-newer", "run the newer Cirque, or restore a copy made before it",
 			"the database is at schema %d, and this Cirque knows %d", current, newest)
 	}
-	_, err = p.Up(ctx)
+	_, err = p.UpTo(ctx, version)
 	return translate(err)
+}
+
+// migrator changes the schema, over connections without limits: a migration takes as long as it takes.
+func (s *Store) migrator() (p *goose.Provider, done func(), err error) {
+	db := stdlib.OpenDB(*s.pool.base.Copy())
+	done = func() { _ = db.Close() }
+	locker, err := lock.NewPostgresSessionLocker(lock.WithLockTimeout(1, 60), lock.WithUnlockTimeout(1, 60))
+	if err != nil {
+		return nil, done, err
+	}
+	sub, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return nil, done, err
+	}
+	p, err = goose.NewProvider(goose.DialectPostgres, db, sub, goose.WithSessionLocker(locker))
+	return p, done, err
 }
 
 // version gives the schema's.
