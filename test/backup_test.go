@@ -71,7 +71,9 @@ func TestBackupRestored(t *testing.T) {
 	public, _, _ := strings.Cut(rest, "\n")
 	of := []string{"--data", o.data, "--database", o.database, "--for-key", public}
 	o.must(append([]string{"backup", first}, of...)...)
-	// Whoever serves on reads it through the same call; a copy of it is made from a database of its own.
+	contains(t, "the figures", o.measured(), "cirque_backup_timestamp_seconds")
+	_, says, _ := o.run("doctor", "--data", o.data, "--database", o.database, "--listen", "127.0.0.1:0")
+	contains(t, "the doctor", says, "Was it backed up of late?")
 	database := testkit.Blank(t)
 	with := []string{"--key-file", filepath.Join(dir, "key")}
 	out := o.must(append([]string{"restore", first, "--data", there, "--database", database}, with...)...)

@@ -43,6 +43,7 @@ var browserOnce struct {
 func TestMain(m *testing.M) {
 	serveIfAsked()
 	crowdIfAsked()
+	backUpIfAsked()
 	agentIfAsked()
 	// What is collected here is other tests' time; it is also said to the services, which collect often where nobody does.
 	debug.SetGCPercent(300)

@@ -17,6 +17,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/directory"
 	"cirque/core/document"
+	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/fault"
 	"cirque/core/lineup"
@@ -183,6 +184,8 @@ func (s *aService) runWith(in string, args ...string) (code int, out, errs strin
 		return out, err
 	}, MakeToken: func(ctx context.Context, so cli.ServeOptions, want access.Token) (string, error) {
 		return app.MakeToken(ctx, app.Options{Data: so.Data, Database: so.Database}, want)
+	}, Examine: func(ctx context.Context, so cli.ServeOptions) []endpoint.Check {
+		return app.Examine(ctx, app.Options{Data: so.Data, Database: so.Database, Listen: so.Listen})
 	}, Backups: cli.Backups{Check: app.CheckBackup,
 		Make: func(ctx context.Context, so cli.ServeOptions, b backup.Call, to io.Writer) (backup.Result, error) {
 			return app.Backup(ctx, app.Options{Data: so.Data, Database: so.Database, TLSCert: so.TLSCert, TLSKey: so.TLSKey}, b, to)

@@ -49,9 +49,10 @@ type SetUp struct {
 	SecretThere   bool
 	SecretOpen    bool // others may read it
 	OpenFiles     uint64
-	Oldest        int    // major version of PostgreSQL that the program works with
-	Version       string // of the program
-	StateOfEstate bool   // the database has kept something: a new secret key would not open it
+	Oldest        int       // major version of PostgreSQL that the program works with
+	Version       string    // of the program
+	BackedUp      time.Time // when all was backed up last; zero where it never was, as far as is known
+	StateOfEstate bool      // the database has kept something: a new secret key would not open it
 }
 
 // What a set-up needs.
@@ -60,6 +61,7 @@ const (
 	leastOpenFiles = 4096
 	soonEnds       = 21 * 24 * time.Hour
 	clockOff       = 30 * time.Second
+	backedUpWithin = 7 * 24 * time.Hour
 )
 
 // Examine asks a set-up everything that has to be so before a service can run there, in the order in which one mends.
@@ -67,6 +69,7 @@ func Examine(s SetUp) []endpoint.Check {
 	e := &examination{}
 	e.data(s)
 	e.database(s)
+	e.backup(s)
 	e.network(s)
 	e.keys(s)
 	switch {
@@ -162,6 +165,20 @@ func (e *examination) database(s SetUp) {
 			map[bool]string{true: "ahead of", false: "behind"}[s.Ahead > 0])
 	} else {
 		e.yes(clock, "within %s", words.Span(clockOff))
+	}
+}
+
+// backup says when all was backed up; of a database that holds nothing there is nothing to back up.
+func (e *examination) backup(s SetUp) {
+	const check = "Was it backed up of late?"
+	switch age := s.Now.Sub(s.BackedUp); {
+	case !s.Reached || s.Schema == 0:
+	case s.BackedUp.IsZero():
+		e.add(endpoint.Unproven, check, "cirque backup, every day", "no backup is known of", nil)
+	case age > backedUpWithin:
+		e.no(check, "cirque backup, every day", "not for %d days", int(age/(24*time.Hour)))
+	default:
+		e.yes(check, "%s ago", words.Span(age.Round(time.Minute)))
 	}
 }
 

@@ -18,7 +18,7 @@ func TestExamine(t *testing.T) {
 	good := SetUp{Now: now, Account: "cirque", Data: "/d", DataThere: true, Free: 20 << 30, Own: true, Major: 15, Reached: true,
 		Server: 15, Schema: 43, Knows: 43, Listen: ":8631", Public: "c.example", Names: []string{"c.example"},
 		Until: now.AddDate(1, 0, 0), SecretKey: "/d/secret-key", SecretThere: true, OpenFiles: 65536, Oldest: 15, Version: "0.1.0",
-		StateOfEstate: true}
+		StateOfEstate: true, BackedUp: now.Add(-3 * time.Hour)}
 	broken := fault.New(fault.Invalid, "x", "mend it so", "it is broken")
 	for name, c := range map[string]struct {
 		spoil func(s *SetUp)
@@ -48,6 +48,8 @@ func TestExamine(t *testing.T) {
 		"other name":     {func(s *SetUp) { s.Public = "d.example" }, "certificate", "it is for c.example"},
 		"key gone":       {func(s *SetUp) { s.SecretThere = false }, "secret key", "holds what it sealed"},
 		"key open":       {func(s *SetUp) { s.SecretOpen = true }, "secret key", "read by others"},
+		"backup old":     {func(s *SetUp) { s.BackedUp = now.AddDate(0, 0, -9) }, "backed up", "not for 9 days"},
+		"no backup":      {func(s *SetUp) { s.BackedUp = time.Time{} }, "", "no backup is known of"},
 		"files":          {func(s *SetUp) { s.OpenFiles = 1024 }, "open enough files", "1024"},
 	} {
 		s := good

@@ -108,6 +108,7 @@ func examineDatabase(ctx context.Context, o Options, s *readiness.SetUp) {
 		return
 	}
 	s.Reached, s.Server, s.Schema, s.Knows, s.Standby = true, seen.Major, seen.Schema, seen.Knows, seen.Standby
+	s.BackedUp = seen.BackedUp
 	s.Ahead, s.StateOfEstate = time.Until(seen.At), seen.Schema > 0
 }
 

@@ -92,6 +92,8 @@ var (
 		"and where another process has its lease.", []string{"worker"}, nil)
 	queriesDesc = prometheus.NewDesc("cirque_database_queries_total", "Questions to the database, by what asked for "+
 		"them: a route or a worker.", []string{"for"}, nil)
+	backupDesc = prometheus.NewDesc("cirque_backup_timestamp_seconds", "When all was backed up last, in seconds since "+
+		"1970; not there where it never was.", nil, nil)
 	restartsDesc = prometheus.NewDesc("cirque_worker_restarts_total", "How often a worker of this process ended by "+
 		"itself or panicked, and was begun again.", []string{"worker"}, nil)
 )
@@ -99,7 +101,7 @@ var (
 // Describe names them.
 func (figures) Describe(ch chan<- *prometheus.Desc) {
 	for _, d := range []*prometheus.Desc{endpointsDesc, waitingDesc, revisionDesc, databaseDesc, upDesc, dutyDesc,
-		leadingDesc, workerDesc, restartsDesc, queriesDesc, ageDesc, conditionDesc} {
+		leadingDesc, workerDesc, restartsDesc, queriesDesc, ageDesc, conditionDesc, backupDesc} {
 		ch <- d
 	}
 }
@@ -149,6 +151,9 @@ func (f figures) Collect(ch chan<- prometheus.Metric) {
 		case continuity.Gone:
 			gauge(upDesc, 0, h.Kind, h.Name)
 		}
+	}
+	if !v.BackedUp.IsZero() {
+		gauge(backupDesc, float64(v.BackedUp.Unix()))
 	}
 	if s := v.Fleet; s != nil {
 		gauge(endpointsDesc, float64(s.Converged), "converged")

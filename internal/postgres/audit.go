@@ -2,6 +2,7 @@ package postgres
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -52,6 +53,16 @@ func (s EventTable) Audit(ctx context.Context, want event.Filter, ask page.Ask) 
 		l.only("(kind = ? OR split_part(kind, '.', 1) = ?)", want.Kind)
 	}
 	return l.page(ctx, s.db, ask, want.Word)
+}
+
+// BackedUp gives when all was backed up last; zero where it never was.
+func (s EventTable) BackedUp(ctx context.Context) (at time.Time, err error) {
+	err = s.pool.QueryRow(ctx, "SELECT at FROM event WHERE folded(subject) = $1 AND kind = $2 ORDER BY id DESC LIMIT 1",
+		event.BackupSubject, event.BackedUp).Scan(&at)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return at, nil
+	}
+	return at, translate(err)
 }
 
 // ForgetEvents forgets events from before a time, the oldest first and at most so many: those that were seen, and those

@@ -5,6 +5,8 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"cirque/core/event"
 )
 
 // A Seen is what a database shows to whoever looks at it once, from outside.
@@ -14,6 +16,8 @@ type Seen struct {
 	Knows   int64 // the newest that this program knows
 	Standby bool
 	At      time.Time // by its clock
+	// BackedUp is when all was backed up last; zero where it never was.
+	BackedUp time.Time
 }
 
 // Examine looks at a database once, without a service, and changes nothing.
@@ -32,7 +36,12 @@ func Examine(ctx context.Context, url string) (s Seen, err error) {
 	}
 	s.Major, s.Knows = version/10000, newest()
 	if kept {
-		err = conn.QueryRow(ctx, "SELECT coalesce(max(version_id), 0) FROM goose_db_version WHERE is_applied").Scan(&s.Schema)
+		var last *time.Time
+		err = conn.QueryRow(ctx, "SELECT coalesce(max(version_id), 0), (SELECT max(at) FROM event WHERE kind = $1) FROM "+
+			"goose_db_version WHERE is_applied", event.BackedUp).Scan(&s.Schema, &last)
+		if last != nil {
+			s.BackedUp = *last
+		}
 	}
 	return s, translate(err)
 }

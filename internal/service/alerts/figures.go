@@ -2,6 +2,7 @@ package alerts
 
 import (
 	"context"
+	"time"
 
 	"cirque/core/access"
 	"cirque/core/continuity"
@@ -15,6 +16,7 @@ type Figures struct {
 	Servers           map[string]float64  // the part of its people that each server of the estate takes
 	Leading           map[string]int      // endpoints that lead to each
 	Verdicts          []continuity.Health // without anything but the verdicts, and when they were checked
+	BackedUp          time.Time           // zero where it never was
 	Fleet             *endpoint.Sample    // the latest; nil where there is none of the last minutes
 }
 
@@ -47,6 +49,9 @@ func (s *Room) Figures(ctx context.Context) Figures {
 		if list, err = s.store.Samples(ctx, s.now().Add(-5*endpoint.SampleEvery)); err == nil && len(list) > 0 {
 			f.Fleet = &list[len(list)-1]
 		}
+	}
+	if err == nil {
+		f.BackedUp, err = s.store.BackedUp(ctx)
 	}
 	if err != nil && ctx.Err() == nil {
 		s.log.Warn("figures could not be read", "error", err)

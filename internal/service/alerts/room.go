@@ -34,6 +34,8 @@ type Store interface {
 	// Forwarding gives how far the audit has been sent.
 	Forwarding(ctx context.Context, target string) (event.Forwarding, error)
 	EndedRuns(ctx context.Context) (map[string]directory.Run, error)
+	// BackedUp gives when all was backed up last; zero where it never was.
+	BackedUp(ctx context.Context) (time.Time, error)
 	Samples(ctx context.Context, since time.Time) ([]endpoint.Sample, error)
 	SaveNotified(ctx context.Context, list []notice.Notified) error
 	SeenFaults(ctx context.Context) (map[string]time.Time, error)
