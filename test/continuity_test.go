@@ -164,7 +164,7 @@ func TestDrainEndsByItself(t *testing.T) {
 func TestTwoProcessesProbe(t *testing.T) {
 	t.Parallel()
 	first := startService(t, func(o *app.Options) { o.Health = true })
-	r, err := app.Start(t.Context(), app.Options{Data: t.TempDir(), AllowOutgoing: loopback,
+	r, err := app.Start(t.Context(), app.Options{Data: withKeys(t, t.TempDir()), AllowOutgoing: loopback,
 		Database: first.database, Listen: "127.0.0.1:0",
 		PlainHTTP: true, Throwaway: true, Health: true})
 	if err != nil {

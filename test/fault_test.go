@@ -100,7 +100,7 @@ func (s *aService) beside(t *testing.T) (*aService, *testkit.Wire) {
 // startOn starts another service that has the same accounts and tokens.
 func (s *aService) startOn(t *testing.T, database string) *aService {
 	t.Helper()
-	r, err := app.Start(t.Context(), app.Options{Data: t.TempDir(), Database: database, Listen: "127.0.0.1:0",
+	r, err := app.Start(t.Context(), app.Options{Data: withKeys(t, t.TempDir()), Database: database, Listen: "127.0.0.1:0",
 		PlainHTTP: true,
 		Throwaway: true, AllowOutgoing: loopback})
 	if err != nil {

@@ -129,7 +129,7 @@ func newFleet(b testing.TB, agents, services int, settings string) *aFleet {
 		fmt.Fprintf(&files[i%crowdProcesses], "%s %s\n", m, secret)
 	}
 	store.Close()
-	r, err := app.Start(b.Context(), app.Options{Data: b.TempDir(), AllowOutgoing: loopback,
+	r, err := app.Start(b.Context(), app.Options{Data: withKeys(b, b.TempDir()), AllowOutgoing: loopback,
 		Database: database, Listen: "127.0.0.1:0",
 		PlainHTTP: true, Throwaway: true, Health: true})
 	if err != nil {

@@ -4,11 +4,13 @@ import (
 	"bufio"
 	"cmp"
 	"fmt"
+	"log/slog"
 	"net/http"
 	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -43,6 +45,17 @@ const serveAt = "CIRQUE_TEST_LISTEN"
 // serveOn is another database than its own.
 const serveOn = "CIRQUE_TEST_DATABASE"
 
+// serveLog is a file to log into, for whoever looks for a cause.
+const serveLog = "CIRQUE_TEST_LOG"
+
+func logIfAsked() *slog.Logger {
+	f, err := os.OpenFile(os.Getenv(serveLog), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
+	if err != nil {
+		return nil
+	}
+	return slog.New(slog.NewTextHandler(f, nil))
+}
+
 // serveIfAsked is the main function of that process.
 func serveIfAsked() {
 	data := os.Getenv(serveFor)
@@ -59,7 +72,7 @@ func serveIfAsked() {
 	}
 	r, err := app.Start(contextOfProcess(), app.Options{Data: data, Database: os.Getenv(serveOn),
 		Listen:    cmp.Or(os.Getenv(serveAt), "127.0.0.1:0"),
-		PlainHTTP: true, AddressTable: table, AllowOutgoing: loopback})
+		PlainHTTP: true, AddressTable: table, AllowOutgoing: loopback, Log: logIfAsked()})
 	if err != nil {
 		fmt.Println("failed", err)
 		os.Exit(1)
@@ -82,6 +95,9 @@ type process struct {
 
 func startProcess(t testing.TB, data string, env ...string) *process {
 	t.Helper()
+	if slices.ContainsFunc(env, func(e string) bool { return strings.HasPrefix(e, serveOn) }) {
+		withKeys(t, data)
+	}
 	cmd := exec.Command(os.Args[0])
 	cmd.Env = append(append(os.Environ(), serveFor+"="+data), env...)
 	out, err := cmd.StdoutPipe()

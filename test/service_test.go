@@ -47,7 +47,7 @@ type aService struct {
 func startService(t *testing.T, change ...func(*app.Options)) *aService {
 	t.Helper()
 	// Throwaway: it reads servers and devices by itself, and must reach nothing but loopback.
-	o := app.Options{Data: t.TempDir(), Database: testkit.Database(t), Listen: "127.0.0.1:0", PlainHTTP: true,
+	o := app.Options{Data: withKeys(t, t.TempDir()), Database: testkit.Database(t), Listen: "127.0.0.1:0", PlainHTTP: true,
 		Throwaway: true, AllowOutgoing: loopback}
 	o.Around = asDescribed(t)
 	for _, f := range change {
@@ -389,7 +389,7 @@ func TestTwoProcesses(t *testing.T) {
 	t.Parallel()
 	url := testkit.Database(t)
 	a := startService(t, func(o *app.Options) { o.Database = url })
-	b, err := app.Start(t.Context(), app.Options{Data: t.TempDir(), AllowOutgoing: loopback,
+	b, err := app.Start(t.Context(), app.Options{Data: withKeys(t, t.TempDir()), AllowOutgoing: loopback,
 		Database: url, Listen: "127.0.0.1:0", PlainHTTP: true,
 		Throwaway: true})
 	if err != nil {

@@ -164,11 +164,10 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	if err != nil {
 		return nil, err
 	}
-	setup := setupCode{filepath.Join(o.Data, setupFile)}
 	if o.Throwaway && len(o.table) == 0 {
 		o.table = dial.AddressTable{"": ""} // nothing but loopback
 	}
-	key, authority, err := keys(o)
+	key, authority, err := keysFor(ctx, o, store)
 	if err != nil {
 		return nil, err
 	}
@@ -180,12 +179,14 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	if !o.PlainHTTP || second != nil {
 		certifier = authority // over plain HTTP no certificate could be shown
 	}
+	setup := setupCode{filepath.Join(o.Data, setupFile)}
 	leases := store.Leases()
 	c.add(func() error { leases.Close(); return nil })
 	rules := &dial.Rules{Allow: o.AllowOutgoing}
 	out := dial.New(o.table, rules)
 	prober := probe.New(out)
-	doc := &doctor{store: store, data: o.Data, process: rand.Text(), started: time.Now()}
+	doc := &doctor{store: store, data: o.Data, process: rand.Text(), started: time.Now(),
+		keys: func() []string { return keyNames(o, authority) }}
 	public := cmp.Or(o.PublicURL, scheme+"://"+ln.Addr().String())
 	svc, err := service.New(ctx, stores.Of(store), service.Config{Log: o.Log, Throwaway: o.Throwaway,
 		Printer: prober, Prober: prober,

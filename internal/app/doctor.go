@@ -18,12 +18,13 @@ type doctor struct {
 	data    string
 	process string
 	started time.Time
+	keys    func() []string
 	leased  atomic.Pointer[func() []string] // the workers that somebody has to do; nil before there are any
 }
 
 // Look looks at the database.
 func (d *doctor) Look(ctx context.Context, room bool) (readiness.Database, error) {
-	l := postgres.Look{Process: d.process, Started: d.started, Version: Version, Room: room}
+	l := postgres.Look{Process: d.process, Started: d.started, Version: Version, Room: room, Keys: d.keys()}
 	if f := d.leased.Load(); f != nil {
 		l.Leased = (*f)()
 	}

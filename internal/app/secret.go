@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -14,6 +15,7 @@ import (
 
 	"cirque/core/fault"
 	"cirque/internal/ca"
+	"cirque/internal/postgres"
 	"cirque/internal/service"
 	"cirque/internal/service/secrets"
 	"cirque/internal/whole"
@@ -75,6 +77,58 @@ func keys(o Options) (secrets.Ring, *ca.Authority, error) {
 			authority.CertFile())
 	}
 	return ring, authority, nil
+}
+
+// keysFor are the keys that lie beside the data, which those of other services on the database have to be.
+func keysFor(ctx context.Context, o Options, store *postgres.Store) (secrets.Ring, *ca.Authority, error) {
+	ring, authority, err := keys(o)
+	if err == nil {
+		err = sameKeys(ctx, store, keyNames(o, authority))
+	}
+	return ring, authority, err
+}
+
+// keyNames names the keys that lie beside the data: what is of one kind stands before the colon.
+func keyNames(o Options, authority *ca.Authority) (out []string) {
+	if ring, _, err := secretKeys(filepath.Join(o.Data, secretFile)); err == nil {
+		for _, k := range ring {
+			out = append(out, "secret-key:"+k.ID())
+		}
+	}
+	for _, a := range authority.Standing() {
+		out = append(out, "authority:"+a.Fingerprint)
+	}
+	return out
+}
+
+// sameKeys makes sure that this process has the keys of the others on its database: what one has sealed another could
+// not open, and agents would not know it.
+func sameKeys(ctx context.Context, store *postgres.Store, own []string) error {
+	others, err := store.KeysOfOthers(ctx)
+	if err != nil {
+		return nil // what is wrong is told by whatever needs the database next
+	}
+	for _, other := range others {
+		for _, kind := range []string{"secret-key", "authority"} {
+			if of(kind, own) != "" && of(kind, other) != "" && !slices.ContainsFunc(own, func(k string) bool {
+				return strings.HasPrefix(k, kind) && slices.Contains(other, k)
+			}) {
+				return fault.New(fault.Conflict, "other-keys", "copy secret-key and ca/ from its data directory into this one's, "+
+					"and start this again", "another service on this database has another %s: what one seals the other "+
+					"cannot open, and agents would not know this one", strings.ReplaceAll(kind, "-", " "))
+			}
+		}
+	}
+	return nil
+}
+
+func of(kind string, keys []string) string {
+	for _, k := range keys {
+		if strings.HasPrefix(k, kind+":") {
+			return k
+		}
+	}
+	return ""
 }
 
 // rekey reads the secret keys again.

@@ -19,6 +19,7 @@ type Look struct {
 	Process string    // names this process among all others
 	Started time.Time // when it was started
 	Version string    // of Cirque
+	Keys    []string  // that this process has, by name
 	Leased  []string  // the workers that somebody has to do
 	Room    bool      // also whether its disk has room
 }
@@ -56,8 +57,9 @@ func (s *Store) Look(ctx context.Context, l Look) (d readiness.Database, err err
 // present writes that this process is there, and forgets those that have not been for long, and old signals.
 func (s *Store) present(ctx context.Context, l Look) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, "INSERT INTO process (id, started, seen, version) VALUES ($1, $2, clock_timestamp(), $3) "+
-			"ON CONFLICT (id) DO UPDATE SET seen = clock_timestamp()", l.Process, l.Started, l.Version); err != nil {
+		if _, err := tx.Exec(ctx, "INSERT INTO process (id, started, seen, version, keys) VALUES ($1, $2, "+
+			"clock_timestamp(), $3, $4) ON CONFLICT (id) DO UPDATE SET seen = clock_timestamp(), keys = $4", l.Process,
+			l.Started, l.Version, append([]string{}, l.Keys...)); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, "DELETE FROM process WHERE seen < clock_timestamp() - interval '1 hour'"); err != nil {
@@ -106,6 +108,17 @@ func newest() int64 {
 // Gone takes a process off the list of those that are there, when it stops.
 func (s *Store) Gone(ctx context.Context, process string) error {
 	return s.exec(context.WithValue(ctx, event.ForKey{}, event.ForReadiness), "DELETE FROM process WHERE id = $1", process)
+}
+
+// KeysOfOthers gives the keys of each process that was there within the last seconds, and has told.
+func (s *Store) KeysOfOthers(ctx context.Context) ([][]string, error) {
+	rows, err := s.pool.Query(ctx, "SELECT keys FROM process WHERE seen > clock_timestamp() - interval '10 seconds' "+
+		"AND keys <> '{}' ORDER BY id")
+	if err != nil {
+		return nil, translate(err)
+	}
+	out, err := pgx.CollectRows(rows, pgx.RowTo[[]string])
+	return out, translate(err)
 }
 
 // Processes lists those that were there within the last seconds.
