@@ -171,7 +171,7 @@ func TestBackupRefused(t *testing.T) {
 	for what, c := range map[string]struct{ args, says string }{
 		"a file that is there": {"backup " + file + " --data " + s.data + " --passphrase-file " + words, "is there already"},
 		"no directory":         {"backup " + dir + "/no/b --data " + s.data + " --passphrase-file " + words, "cannot be"},
-		"no data":              {"backup x --data " + empty + " --passphrase-file " + words, "there is no data directory"},
+		"no data":              {"backup x --data " + empty + " --passphrase-file " + words, "there is no service's data"},
 		"a short passphrase": {"backup x --data " + s.data + " --passphrase-file " + passphraseFile(t, "short"),
 			"too short"},
 		"the wrong passphrase": {"restore " + file + " --check --passphrase-file " + passphraseFile(t, "seven words, none of "+

@@ -11,6 +11,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/readiness"
 	"cirque/internal/app"
+	"cirque/internal/testkit"
 )
 
 // smallDisk mounts a disk of its own, in memory.
@@ -131,8 +132,7 @@ func TestFirstStartOnFullDisk(t *testing.T) {
 		t.Fatal(err)
 	}
 	fillDisk(t, disk)
-	s := startService(t) // for a database elsewhere
-	o := app.Options{Data: data, Database: s.database, Listen: "127.0.0.1:0", PlainHTTP: true, AllowOutgoing: loopback}
+	o := app.Options{Data: data, Database: testkit.Database(t), Listen: "127.0.0.1:0", PlainHTTP: true, AllowOutgoing: loopback}
 	if r, err := app.Start(t.Context(), o); err == nil {
 		_ = r.Stop()
 		t.Fatal("it started without its secret key")

@@ -46,7 +46,7 @@ func startEnrolling(t *testing.T) *enrolling {
 	t.Helper()
 	ahead := new(atomic.Int64)
 	s := startService(t, func(o *app.Options) {
-		o.PlainHTTP = false
+		o.PlainHTTP, o.Data = false, t.TempDir() // with an authority of its own
 		o.Now = func() time.Time { return time.Now().Add(time.Duration(ahead.Load())) }
 	})
 	ca, err := os.ReadFile(s.CAFile)

@@ -61,7 +61,7 @@ func TestGuides(t *testing.T) {
 			}
 			r := newReader(t, file, string(text))
 			if name != "first-steps" {
-				r.demo(slices.Contains([]string{"access", "security", "service"}, name))
+				r.demo(slices.Contains([]string{"access", "operating", "security", "service"}, name))
 			}
 			for _, s := range steps {
 				r.do(s)

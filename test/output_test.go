@@ -21,7 +21,8 @@ var notHere = map[string]bool{"cirque serve": true, "cirque demo": true, "cirque
 	"cirque demo story": true, "cirque secret-key list": true, "cirque secret-key prepare": true, "cirque secret-key " +
 		"rotate": true,
 	"cirque secret-key forget": true, "cirque authority list": true, "cirque authority prepare": true,
-	"cirque authority switch": true, "cirque authority forget": true, "cirque account emergency": true}
+	"cirque authority switch": true, "cirque authority forget": true, "cirque account emergency": true,
+	"cirque backup": true, "cirque backup-key": true, "cirque restore": true}
 
 // leaves calls f for each command that does something itself.
 func leaves(c *cobra.Command, f func(c *cobra.Command)) {

@@ -197,8 +197,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 		Health: o.Health || !o.Throwaway, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery,
 		PublicURL: public, AgentsURL: agentsURL(public, second),
 		Auditors: auditors{syslogclient.NewSender(out, public, Version)}, Authority: certifier,
-		SetupCode: setup.read,
-		SetupDone: setup.remove, Leases: leases, Doctor: doc, Process: doc.process})
+		SetupCode: setup.read, SetupDone: setup.remove, Leases: leases, Doctor: doc, Process: doc.process})
 	if err != nil {
 		return nil, err
 	}

@@ -72,6 +72,11 @@ func Backup(ctx context.Context, o Options, how backup.Call, w io.Writer) (backu
 	if err != nil {
 		return backup.Result{}, err
 	}
+	// One of its own is not begun where none is.
+	if _, err := os.Stat(filepath.Join(o.Data, secretFile)); err != nil {
+		return backup.Result{}, fault.New(fault.Invalid, "data-directory", "name the directory that cirque serve was given, "+
+			"as an account that may read it", "there is no service's data in %s", o.Data).Because(err)
+	}
 	o.asItIs = true
 	err = reach(ctx, o, func(store *postgres.Store) error {
 		c, files, err := moment(ctx, o, store, how.Settings)

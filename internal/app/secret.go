@@ -101,31 +101,50 @@ func keyNames(o Options, authority *ca.Authority) (out []string) {
 	return out
 }
 
+// aliveWithin is how long a process that has other keys is watched: one that runs says again within this that it is
+// there, and one that was killed a moment ago does not.
+const aliveWithin = 5 * time.Second
+
 // sameKeys makes sure that this process has the keys of the others on its database: what one has sealed another could
 // not open, and agents would not know it.
 func sameKeys(ctx context.Context, store *postgres.Store, own []string) error {
-	others, err := store.KeysOfOthers(ctx)
-	if err != nil {
-		return nil // what is wrong is told by whatever needs the database next
-	}
-	for _, other := range others {
-		for _, kind := range []string{"secret-key", "authority"} {
-			if of(kind, own) != "" && of(kind, other) != "" && !slices.ContainsFunc(own, func(k string) bool {
-				return strings.HasPrefix(k, kind) && slices.Contains(other, k)
-			}) {
+	first := map[string]time.Time{} // when those with other keys were seen
+	for end := time.Now().Add(aliveWithin); ; {
+		others, err := store.KeysOfOthers(ctx)
+		if err != nil {
+			return nil // what is wrong is told by whatever needs the database next
+		}
+		strange := false
+		for _, p := range others {
+			kind := otherKind(own, p.Keys)
+			if kind == "" {
+				continue
+			}
+			if seen, ok := first[p.ID]; ok && p.Seen.After(seen) {
 				return fault.New(fault.Conflict, "other-keys", "copy secret-key and ca/ from its data directory into this one's, "+
 					"and start this again", "another service on this database has another %s: what one seals the other "+
-					"cannot open, and agents would not know this one", strings.ReplaceAll(kind, "-", " "))
+					"cannot open, and agents would not know this one", kind)
 			}
+			strange, first[p.ID] = true, p.Seen
+		}
+		if !strange || time.Now().After(end) {
+			return nil
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(250 * time.Millisecond):
 		}
 	}
-	return nil
 }
 
-func of(kind string, keys []string) string {
-	for _, k := range keys {
-		if strings.HasPrefix(k, kind+":") {
-			return k
+// otherKind gives the kind of key of which two processes have none in common; "" where they agree.
+func otherKind(own, other []string) string {
+	for _, kind := range []string{"secret-key:", "authority:"} {
+		is := func(k string) bool { return strings.HasPrefix(k, kind) }
+		if slices.ContainsFunc(own, is) && slices.ContainsFunc(other, is) &&
+			!slices.ContainsFunc(own, func(k string) bool { return is(k) && slices.Contains(other, k) }) {
+			return strings.TrimSuffix(strings.ReplaceAll(kind, "-", " "), ":")
 		}
 	}
 	return ""

@@ -209,13 +209,13 @@ With --check it is read to its end, and nothing is written.`,
 }
 
 func (r *root) restoredSays(w io.Writer, file string, o ServeOptions, done backup.Result, check bool) {
-	what := fmt.Sprintf("revision %d as of %s, made on %s by Cirque %s: %d rows, %s", done.Revision,
-		r.zone().At(done.Made), done.Machine, done.By, done.Rows, words.Size(done.Written))
+	of := fmt.Sprintf("%d rows out of %s, in %g s.\nIt is of revision %d as of %s, made on %s by Cirque %s.\n", done.Rows,
+		words.Size(done.Written), done.Seconds, done.Revision, r.zone().At(done.Made), done.Machine, done.By)
 	if check {
-		fmt.Fprintf(w, "%s is whole. It holds %s of file, read in %g s.\n", file, what, done.Seconds)
+		fmt.Fprintf(w, "%s is whole: %s", file, of)
 		return
 	}
-	fmt.Fprintf(w, "Restored into %s in %g s: %s of file.\n", o.Data, done.Seconds, what)
+	fmt.Fprintf(w, "Restored into %s: %s", o.Data, of)
 	for _, f := range done.Beside {
 		fmt.Fprintf(w, "What the service had elsewhere lies in %s: put it where its settings say.\n", f)
 	}

@@ -110,14 +110,21 @@ func (s *Store) Gone(ctx context.Context, process string) error {
 	return s.exec(context.WithValue(ctx, event.ForKey{}, event.ForReadiness), "DELETE FROM process WHERE id = $1", process)
 }
 
-// KeysOfOthers gives the keys of each process that was there within the last seconds, and has told.
-func (s *Store) KeysOfOthers(ctx context.Context) ([][]string, error) {
-	rows, err := s.pool.Query(ctx, "SELECT keys FROM process WHERE seen > clock_timestamp() - interval '10 seconds' "+
-		"AND keys <> '{}' ORDER BY id")
+// A Process is one of the service, with the keys that it has, by name.
+type Process struct {
+	ID   string
+	Seen time.Time // when it said last that it is there, which it does every few seconds
+	Keys []string
+}
+
+// KeysOfOthers gives the processes that were there within the last seconds, and have told their keys.
+func (s *Store) KeysOfOthers(ctx context.Context) ([]Process, error) {
+	rows, err := s.pool.Query(ctx, "SELECT id, seen, keys FROM process WHERE seen > clock_timestamp() - interval "+
+		"'10 seconds' AND keys <> '{}' ORDER BY id")
 	if err != nil {
 		return nil, translate(err)
 	}
-	out, err := pgx.CollectRows(rows, pgx.RowTo[[]string])
+	out, err := pgx.CollectRows(rows, pgx.RowToStructByPos[Process])
 	return out, translate(err)
 }
 
