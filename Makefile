@@ -41,7 +41,7 @@ stop: ## stop the demo
 	@scripts/demo $(DATA) stop
 
 test: setup $(CONSOLE) ## run every test
-	go test -parallel 4 -timeout 20m ./...
+	go test -parallel 6 -timeout 20m ./...
 
 # The endpoint of Windows, on Debian's Wine; installs that where it is missing (ONLY='^TestWineSpooler$$' for a part).
 test-windows: setup $(CONSOLE) ## run the Windows agent's tests under Debian's wine64

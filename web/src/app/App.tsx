@@ -1,5 +1,4 @@
 import { useQuery } from "@tanstack/react-query";
-import { Suspense, type ReactNode } from "react";
 import { Navigate, Route, Routes, useLocation } from "react-router";
 import { ProblemError } from "../api/client";
 import { meQuery } from "../api/session";
@@ -8,70 +7,88 @@ import { Empty, Failure, Waiting } from "../ui/Notice";
 import { moved } from "./pages";
 import { Shell } from "./Shell";
 
+const page = <Waiting what="the page" />;
+
 // Each page comes when it is opened for the first time.
 const AccessPage = lazily(
   () => import("../features/access/AccessPage"),
   (m) => m.AccessPage,
+  page,
 );
 const AdoptPage = lazily(
   () => import("../features/adopt/AdoptPage"),
   (m) => m.AdoptPage,
+  page,
 );
 const ContinuityPage = lazily(
   () => import("../features/continuity/ContinuityPage"),
   (m) => m.ContinuityPage,
+  page,
 );
 const DevicesPage = lazily(
   () => import("../features/devices/DevicesPage"),
   (m) => m.DevicesPage,
+  page,
 );
 const DirectoryPage = lazily(
   () => import("../features/directory/DirectoryPage"),
   (m) => m.DirectoryPage,
+  page,
 );
 const DraftPage = lazily(
   () => import("../features/draft/DraftPage"),
   (m) => m.DraftPage,
+  page,
 );
 const DriversPage = lazily(
   () => import("../features/drivers/DriversPage"),
   (m) => m.DriversPage,
+  page,
 );
 const EndpointsPage = lazily(
   () => import("../features/endpoints/EndpointsPage"),
   (m) => m.EndpointsPage,
+  page,
 );
 const EstatePage = lazily(
   () => import("../features/estate/EstatePage"),
   (m) => m.EstatePage,
+  page,
 );
 const GrantsPage = lazily(
   () => import("../features/grants/GrantsPage"),
   (m) => m.GrantsPage,
+  page,
 );
 const HistoryPage = lazily(
   () => import("../features/history/HistoryPage"),
   (m) => m.HistoryPage,
+  page,
 );
 const KeysPage = lazily(
   () => import("../features/keys/KeysPage"),
   (m) => m.KeysPage,
+  page,
 );
 const LineupPage = lazily(
   () => import("../features/lineup/LineupPage"),
   (m) => m.LineupPage,
+  page,
 );
 const OwesPage = lazily(
   () => import("../features/session/OwesPage"),
   (m) => m.OwesPage,
+  page,
 );
 const OverviewPage = lazily(
   () => import("../features/overview/OverviewPage"),
   (m) => m.OverviewPage,
+  page,
 );
 const OwnPage = lazily(
   () => import("../features/person/OwnPage"),
   (m) => m.OwnPage,
+  page,
 );
 const ProveAgain = lazily(
   () => import("../parts/ProveAgain"),
@@ -80,26 +97,32 @@ const ProveAgain = lazily(
 const PersonPage = lazily(
   () => import("../features/person/PersonPage"),
   (m) => m.PersonPage,
+  page,
 );
 const QueuesPage = lazily(
   () => import("../features/queues/QueuesPage"),
   (m) => m.QueuesPage,
+  page,
 );
 const ServersPage = lazily(
   () => import("../features/servers/ServersPage"),
   (m) => m.ServersPage,
+  page,
 );
 const SetUpPage = lazily(
   () => import("../features/session/SetUpPage"),
   (m) => m.SetUpPage,
+  page,
 );
 const SignInPage = lazily(
   () => import("../features/session/SignInPage"),
   (m) => m.SignInPage,
+  page,
 );
 const SitePage = lazily(
   () => import("../features/sites/SitePage"),
   (m) => m.SitePage,
+  page,
 );
 
 export function App() {
@@ -121,30 +144,23 @@ export function App() {
       </main>
     );
   }
-  if (me.data.needs_set_up) return <Coming of={<SetUpPage />} />;
-  if (!me.data.signed_in) return <Coming of={<SignInPage />} />;
+  if (me.data.needs_set_up) return <SetUpPage />;
+  if (!me.data.signed_in) return <SignInPage />;
   const name = me.data.name ?? "";
   return (
     <>
       {me.data.owes_factor ? (
-        <Coming of={<OwesPage name={name} />} />
+        <OwesPage name={name} />
       ) : me.data.role === "person" ? (
-        <Coming of={<OwnPage me={me.data} />} />
+        <OwnPage me={me.data} />
       ) : (
         <Shell me={me.data}>
-          <Coming of={<Pages />} />
+          <Pages />
         </Shell>
       )}
-      <Suspense>
-        <ProveAgain name={name} />
-      </Suspense>
+      <ProveAgain name={name} />
     </>
   );
-}
-
-/** A page on its way. */
-function Coming({ of }: { of: ReactNode }) {
-  return <Suspense fallback={<Waiting what="the page" />}>{of}</Suspense>;
 }
 
 function Pages() {

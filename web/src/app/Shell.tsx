@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Suspense, useState, type ReactNode } from "react";
+import { useState, type ReactNode } from "react";
 import { Link, NavLink, useLocation } from "react-router";
 import type { Me } from "../api/client";
 import { revisionQuery } from "../api/queries";
@@ -62,12 +62,8 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
             </Link>
           ))}
           <span className="ml-auto flex items-center gap-3 text-ink-2">
-            <Suspense>
-              <FindAnything />
-            </Suspense>
-            <Suspense>
-              <HowTo />
-            </Suspense>
+            <FindAnything />
+            <HowTo />
             <span>{me.name}</span>
             <button
               type="button"

@@ -1,5 +1,4 @@
 import { useQuery } from "@tanstack/react-query";
-import { Suspense } from "react";
 import { Link } from "react-router";
 import { lazily } from "../../lib/lazily";
 import { ago, stamp } from "../../lib/time";
@@ -20,6 +19,7 @@ import { overviewQuery } from "../../api/queries";
 const Notices = lazily(
   () => import("./Notices"),
   (m) => m.Notices,
+  <Waiting what="the notices" />,
 );
 
 const states = ["converged", "behind", "failing", "silent"] as const;
@@ -58,17 +58,15 @@ export function OverviewPage() {
           ]}
         />
       </div>
-      <Suspense fallback={<Waiting what="the notices" />}>
-        {show === "faults" ? (
-          <Faults />
-        ) : show === "requests" ? (
-          <Requests />
-        ) : show === "notices" ? (
-          <Notices />
-        ) : (
-          <Glance />
-        )}
-      </Suspense>
+      {show === "faults" ? (
+        <Faults />
+      ) : show === "requests" ? (
+        <Requests />
+      ) : show === "notices" ? (
+        <Notices />
+      ) : (
+        <Glance />
+      )}
     </>
   );
 }
