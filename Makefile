@@ -12,7 +12,7 @@ GOLANGCI := $(TOOLS)/golangci-lint-2.15.0
 # Bounds on what is shipped, in KiB: who adds a dependency sees what it weighs.
 SIZES := bin/cirque=71000 bin/cirque-agent=14500 bin/cirque-sim=16000
 
-.PHONY: packages test-packages test-root test-windows conformance sbom campaign lint sizes trybench race help build demo stop test bench benchmarks fuzz screenshots openapi check setup web format
+.PHONY: packages test-packages test-before test-root test-windows conformance sbom campaign lint sizes trybench race help build demo stop test bench benchmarks fuzz screenshots openapi check setup web format
 
 help: ## list these targets
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -54,6 +54,9 @@ packages: $(CONSOLE) ## make dist/: .deb, .rpm, .msi, an archive for macOS, chec
 test-packages: setup $(CONSOLE) ## make packages out of what is built, and try them in scratch roots and under Wine
 	scripts/packages .bin/dist quick
 	CIRQUE_PACKAGES=$(CURDIR)/.bin/dist scripts/test-windows go test ./test -count 1 -run '$(or $(ONLY),^TestPackages(Deb|RPM|Sums|Twice)|^TestWine)'
+
+test-before: setup $(CONSOLE) ## try this version with services, agents and backups of the version before (packaging/versions)
+	before=$$(scripts/before) && CIRQUE_BEFORE=$$before go test ./test -count 1 -v -run '^TestVersionBefore$$'
 
 test-root: setup $(CONSOLE) ## try the packages in an empty Debian root, as root: how long until a queue is there
 	scripts/packages .bin/dist quick

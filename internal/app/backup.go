@@ -97,14 +97,23 @@ func Backup(ctx context.Context, o Options, how backup.Call, w io.Writer) (backu
 		if err := r.write(ctx, c, files, out, how.Told); err != nil {
 			return err
 		}
-		if r.written = out.Written(); c.Schema != postgres.Newest() {
-			return nil // this version cannot write there
-		}
-		return store.Events.AddEvent(ctx, event.Event{Kind: event.BackedUp, Subject: event.BackupSubject,
-			Author: event.BesideTheData}.Saying("A backup was made, of revision {revision}: {size}", "revision",
-			fmt.Sprint(r.Revision), "size", words.Size(r.written)))
+		r.written = out.Written()
+		r.note(ctx, store)
+		return nil
 	})
 	return r.result(), err
+}
+
+// note notes that a backup was made. It is whole also where that cannot be kept: the database may be of another version,
+// stand by for another, or take no changes.
+func (r *making) note(ctx context.Context, store *postgres.Store) {
+	ctx, cancel := context.WithTimeout(ctx, 5*time.Second)
+	defer cancel()
+	if r.Schema == postgres.Newest() {
+		_ = store.Events.AddEvent(ctx, event.Event{Kind: event.BackedUp, Subject: event.BackupSubject,
+			Author: event.BesideTheData}.Saying("A backup was made, of revision {revision}: {size}", "revision",
+			fmt.Sprint(r.Revision), "size", words.Size(r.written)))
+	}
 }
 
 // moment takes the moment of which the backup is: the keys are not changed between the files and the database.
