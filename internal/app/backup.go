@@ -104,8 +104,8 @@ func Backup(ctx context.Context, o Options, how backup.Call, w io.Writer) (backu
 	return r.result(), err
 }
 
-// note notes that a backup was made. It is whole also where that cannot be kept: the database may be of another version,
-// stand by for another, or take no changes.
+// note notes that a backup was made. It is whole also where that cannot be kept: the database may be of another
+// version, stand by for another, or take no changes.
 func (r *making) note(ctx context.Context, store *postgres.Store) {
 	ctx, cancel := context.WithTimeout(ctx, 5*time.Second)
 	defer cancel()
