@@ -1,6 +1,7 @@
 package test
 
 import (
+	"bytes"
 	"crypto/rand"
 	"os"
 	"path/filepath"
@@ -13,6 +14,7 @@ import (
 	"cirque/internal/app"
 	"cirque/internal/ca"
 	"cirque/internal/service/secrets"
+	"cirque/internal/testkit"
 )
 
 // sharedKeys are the keys of all services of tests that have their database elsewhere: those on one database have the
@@ -85,5 +87,30 @@ func TestOtherKeys(t *testing.T) {
 	}
 	if err := r.Stop(); err != nil {
 		t.Error(err)
+	}
+}
+
+// TestSecretKeyAway: a service that runs does not make another secret key where its own is away for a while, and goes on
+// with what it has.
+func TestSecretKeyAway(t *testing.T) {
+	t.Parallel()
+	s := startService(t)
+	file := filepath.Join(s.data, "secret-key")
+	key, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Remove(file); err != nil {
+		t.Fatal(err)
+	}
+	said := func() time.Time {
+		return testkit.One[time.Time](t, s.database, "SELECT max(seen) FROM process WHERE keys <> '{}'")
+	}
+	for range 2 { // it says by which keys it goes each time it looks
+		before := said()
+		within(t, "it has said again that it is there", func() bool { return said().After(before) })
+	}
+	if b, err := os.ReadFile(file); err == nil {
+		t.Errorf("there is a key again, %v the former", bytes.Equal(b, key))
 	}
 }

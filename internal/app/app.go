@@ -18,6 +18,7 @@ import (
 
 	"cirque/core/fault"
 	"cirque/internal/app/stores"
+	"cirque/internal/ca"
 	"cirque/internal/postgres"
 	"cirque/internal/postgres/cluster"
 	"cirque/internal/probe"
@@ -185,8 +186,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	rules := &dial.Rules{Allow: o.AllowOutgoing}
 	out := dial.New(o.table, rules)
 	prober := probe.New(out)
-	doc := &doctor{store: store, data: o.Data, process: rand.Text(), started: time.Now(),
-		keys: func() []string { return keyNames(o, authority) }}
+	doc := &doctor{store: store, data: o.Data, process: rand.Text(), started: time.Now()}
 	public := cmp.Or(o.PublicURL, scheme+"://"+ln.Addr().String())
 	svc, err := service.New(ctx, stores.Of(store), service.Config{Log: o.Log, Throwaway: o.Throwaway,
 		Printer: prober, Prober: prober,
@@ -210,7 +210,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 			return nil, err
 		}
 	}
-	work(ctx, svc, doc, &c)
+	work(ctx, svc, authority, doc, &c)
 	r = &Running{Service: svc, store: store}
 	if err := serve(o, ln, second, svc, authority, r, &c); err != nil {
 		return nil, err
@@ -242,9 +242,10 @@ func within(d time.Duration, stop func() error) error {
 }
 
 // work runs the service's workers, until it is stopped.
-func work(ctx context.Context, svc *service.Service, doc *doctor, c *closers) {
-	leased := svc.Runner.Leased
+func work(ctx context.Context, svc *service.Service, authority *ca.Authority, doc *doctor, c *closers) {
+	leased, keys := svc.Runner.Leased, func() []string { return keyNames(svc.Secrets.KeyIDs(), authority) }
 	doc.leased.Store(&leased)
+	doc.keys.Store(&keys)
 	run, stop := context.WithCancel(context.WithoutCancel(ctx))
 	var wg sync.WaitGroup
 	wg.Go(func() { svc.Run(run) })

@@ -18,13 +18,16 @@ type doctor struct {
 	data    string
 	process string
 	started time.Time
-	keys    func() []string
+	keys    atomic.Pointer[func() []string] // that this process has, by name; nil before it has any
 	leased  atomic.Pointer[func() []string] // the workers that somebody has to do; nil before there are any
 }
 
 // Look looks at the database.
 func (d *doctor) Look(ctx context.Context, room bool) (readiness.Database, error) {
-	l := postgres.Look{Process: d.process, Started: d.started, Version: Version, Room: room, Keys: d.keys()}
+	l := postgres.Look{Process: d.process, Started: d.started, Version: Version, Room: room}
+	if f := d.keys.Load(); f != nil {
+		l.Keys = (*f)()
+	}
 	if f := d.leased.Load(); f != nil {
 		l.Leased = (*f)()
 	}

@@ -83,17 +83,15 @@ func keys(o Options) (secrets.Ring, *ca.Authority, error) {
 func keysFor(ctx context.Context, o Options, store *postgres.Store) (secrets.Ring, *ca.Authority, error) {
 	ring, authority, err := keys(o)
 	if err == nil {
-		err = sameKeys(ctx, store, keyNames(o, authority))
+		err = sameKeys(ctx, store, keyNames(ring.IDs(), authority))
 	}
 	return ring, authority, err
 }
 
-// keyNames names the keys that lie beside the data: what is of one kind stands before the colon.
-func keyNames(o Options, authority *ca.Authority) (out []string) {
-	if ring, _, err := secretKeys(filepath.Join(o.Data, secretFile)); err == nil {
-		for _, k := range ring {
-			out = append(out, "secret-key:"+k.ID())
-		}
+// keyNames names a service's keys: what is of one kind stands before the colon.
+func keyNames(secretKeys []string, authority *ca.Authority) (out []string) {
+	for _, id := range secretKeys {
+		out = append(out, "secret-key:"+id)
 	}
 	for _, a := range authority.Standing() {
 		out = append(out, "authority:"+a.Fingerprint)

@@ -85,6 +85,14 @@ func (r Ring) String() string {
 	return b.String()
 }
 
+// IDs names its keys.
+func (r Ring) IDs() (out []string) {
+	for _, k := range r {
+		out = append(out, k.ID())
+	}
+	return out
+}
+
 // same says whether two rings hold the same keys in the same states.
 func (r Ring) same(o Ring) bool { return r.String() == o.String() }
 

@@ -33,6 +33,9 @@ func noticeKey(secret []byte) ed25519.PrivateKey {
 	return ed25519.NewKeyFromSeed(seed)
 }
 
+// KeyIDs names the keys that this service goes by just now.
+func (s *Room) KeyIDs() []string { return s.sealing.Load().ring.IDs() }
+
 // NoticeKey gives the key with which posted notices are signed; nil where this service signs none.
 func (s *Room) NoticeKey() ed25519.PrivateKey { return s.sealing.Load().notices }
 
