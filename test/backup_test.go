@@ -1,7 +1,10 @@
 package test
 
 import (
+	"bytes"
+	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -182,13 +185,14 @@ func TestBackupRefused(t *testing.T) {
 		"no backup":        {"restore " + words + " --check --passphrase-file " + words, "this is no backup"},
 		"nowhere":          {"restore " + file + " --passphrase-file " + words, "--data is missing"},
 		"another's key":    {"restore " + file + " --check --key-file " + words, "no key for backups"},
+		"no passphrase":    {"restore - --check", "standard input is the backup"},
 		"a key over a key": {"backup-key " + words, "is there already"},
 	} {
 		args := strings.Fields(c.args)
 		switch {
 		case what == "one cut off":
 			args = append(args, "--database", blank)
-		case args[0] != "backup-key" && what != "no data" && what != "nowhere":
+		case args[0] != "backup-key" && what != "no data" && what != "nowhere" && what != "no passphrase":
 			args = append(args, "--database", s.database)
 		}
 		if what == "another's key" || what == "no backup" || what == "the wrong passphrase" {
@@ -293,5 +297,36 @@ func TestMachineGone(t *testing.T) {
 		if !strings.Contains(line, " change ") {
 			t.Errorf("it was done to a queue: %s", line)
 		}
+	}
+}
+
+// TestBackupFullDisk: a backup for which there is no room is said to have none, and nothing of it is left.
+func TestBackupFullDisk(t *testing.T) {
+	t.Parallel()
+	disk := smallDisk(t, "64k")
+	fillDisk(t, disk)
+	s := startService(t)
+	code, out, errs := s.run("backup", filepath.Join(disk, "b"), "--data", s.data, "--database", s.database,
+		"--passphrase-file", passphraseFile(t, "five words or perhaps six"))
+	left, err := os.ReadDir(disk)
+	if code == 0 || out != "" || !strings.Contains(errs, "cannot be written: no space left") || err != nil ||
+		len(left) != 1 {
+		t.Errorf("%d %s%s; %v %v", code, out, errs, left, err)
+	}
+}
+
+// TestBackupStopped: reading a backup can be stopped.
+func TestBackupStopped(t *testing.T) {
+	t.Parallel()
+	s := startService(t)
+	var made bytes.Buffer
+	how := backup.Call{Passphrase: "five words or perhaps six"}
+	if _, err := app.Backup(t.Context(), app.Options{Data: s.data, Database: s.database}, how, &made); err != nil {
+		t.Fatal(err)
+	}
+	ctx, stop := context.WithCancel(t.Context())
+	how.Tell = func(string, int64, int64) { stop() } // in the middle
+	if _, err := app.CheckBackup(ctx, how, &made); !errors.Is(err, context.Canceled) {
+		t.Error(err)
 	}
 }

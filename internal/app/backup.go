@@ -181,38 +181,23 @@ func (r *making) write(ctx context.Context, c *postgres.Copy, files map[string][
 			return err
 		}
 	}
-	var before int64
+	var table string
+	passed := &backup.Counter{Tell: func(n int64) { progress(table, n, r.Bytes) }}
 	for _, t := range c.Tables {
-		into := &told{out: out.Stream(tablesEntry + t.Name), tell: func(n int64) { progress(t.Name, before+n, r.Bytes) }}
-		rows, err := c.Of(ctx, t, into)
-		if into.failed != nil {
-			return into.failed // the disk, and not the database
+		table = t.Name
+		into := out.Stream(tablesEntry + t.Name)
+		rows, err := c.Of(ctx, t, io.MultiWriter(into, passed))
+		if failed := into.Close(); failed != nil {
+			return failed // the disk, and not the database
 		}
-		if err := errors.Join(err, into.out.Close()); err != nil {
+		if err != nil {
 			return err
 		}
 		out.Rows(tablesEntry+t.Name, rows)
-		before += into.n
 	}
 	if err := out.Close(); err != nil {
 		return err
 	}
 	r.sums = out.Sums()
 	return nil
-}
-
-// told is a way out that tells how much went through it.
-type told struct {
-	out    io.WriteCloser
-	tell   func(n int64)
-	n      int64
-	failed error
-}
-
-func (t *told) Write(b []byte) (n int, err error) {
-	n, err = t.out.Write(b)
-	t.n += int64(n)
-	t.tell(t.n)
-	t.failed = err
-	return n, err
 }

@@ -22,11 +22,11 @@ import (
 )
 
 // CheckBackup reads a backup to its end and says what it holds.
-func CheckBackup(_ context.Context, how backup.Call, in io.Reader) (backup.Result, error) {
+func CheckBackup(ctx context.Context, how backup.Call, in io.Reader) (backup.Result, error) {
 	r := new(making)
 	with, err := backup.With(how.Passphrase, how.Keys)
 	if err == nil {
-		err = r.read(in, with, how.Told, sink{})
+		err = r.read(ctx, in, with, how.Told, sink{})
 	}
 	return r.result(), err
 }
@@ -38,19 +38,20 @@ type sink struct {
 	table func(t postgres.Table, from io.Reader) (rows int64, err error)
 }
 
-// read reads a backup to its end.
-func (r *making) read(in io.Reader, with backup.Keys, progress func(string, int64, int64), to sink) error {
-	count := &counting{in: in}
-	b, err := backup.NewReader(count, with)
+// read reads a backup to its end, or until ctx is done.
+func (r *making) read(ctx context.Context, in io.Reader, with backup.Keys, progress func(string, int64, int64),
+	to sink) error {
+	file, table := new(backup.Counter), ""
+	b, err := backup.NewReader(io.TeeReader(in, file), with)
 	if err != nil {
 		return err
 	}
 	defer b.Close()
-	var before int64
+	passed := &backup.Counter{Tell: func(n int64) { progress(table, n, r.Bytes) }}
 	for {
 		name, from, err := b.Next()
 		if errors.Is(err, io.EOF) {
-			r.written, r.sums = count.n, b.Sums()
+			r.written, r.sums = file.N, b.Sums()
 			return r.counted(to.table != nil)
 		}
 		if err != nil {
@@ -59,9 +60,10 @@ func (r *making) read(in io.Reader, with backup.Keys, progress func(string, int6
 		if name != contentsEntry && r.Format == 0 {
 			return noBackup()
 		}
-		table, isTable := strings.CutPrefix(name, tablesEntry)
-		if isTable {
-			err = r.readTable(table, &telling{in: from, n: &before, tell: func(n int64) { progress(table, n, r.Bytes) }}, to)
+		from = stoppable{ctx, from}
+		var isTable bool
+		if table, isTable = strings.CutPrefix(name, tablesEntry); isTable {
+			err = r.readTable(table, io.TeeReader(from, passed), to)
 		} else {
 			err = r.readFile(name, from, to)
 		}
@@ -69,6 +71,19 @@ func (r *making) read(in io.Reader, with backup.Keys, progress func(string, int6
 			return err
 		}
 	}
+}
+
+// stoppable gives nothing more once ctx is done.
+type stoppable struct {
+	ctx context.Context
+	in  io.Reader
+}
+
+func (s stoppable) Read(b []byte) (int, error) {
+	if err := s.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return s.in.Read(b)
 }
 
 func noBackup() error {
@@ -121,30 +136,6 @@ func (r *making) readFile(name string, from io.Reader, to sink) error {
 	return nil
 }
 
-type counting struct {
-	in io.Reader
-	n  int64
-}
-
-func (c *counting) Read(b []byte) (int, error) {
-	n, err := c.in.Read(b)
-	c.n += int64(n)
-	return n, err
-}
-
-type telling struct {
-	in   io.Reader
-	n    *int64
-	tell func(int64)
-}
-
-func (t *telling) Read(b []byte) (int, error) {
-	n, err := t.in.Read(b)
-	*t.n += int64(n)
-	t.tell(*t.n)
-	return n, err
-}
-
 // Restore puts a backup into an empty data directory, and its database into the one of its own there or an empty one at
 // o.Database. Where that does not succeed, both are as empty as they were.
 func Restore(ctx context.Context, o Options, how backup.Call, in io.Reader) (done backup.Result, err error) {
@@ -153,27 +144,29 @@ func Restore(ctx context.Context, o Options, how backup.Call, in io.Reader) (don
 	if err != nil {
 		return done, err
 	}
-	if err := emptyPlace(o.Data); err != nil {
-		return r.result(), err
+	there, err := heldIn(o.Data)
+	if err != nil {
+		return done, err
 	}
-	made := false
-	if _, err := os.Stat(o.Data); err != nil {
-		made = true
+	if len(there) > 0 {
+		return done, fault.New(fault.Conflict, "data-there", "name an empty directory, or move away what lies there", "%s "+
+			"is not empty: it has %s; a backup is never put over what is there", o.Data, there[0])
 	}
+	_, missing := os.Stat(o.Data)
 	defer func() {
 		if err != nil {
-			err = errors.Join(err, clearPlace(o.Data, made))
+			err = errors.Join(err, clearPlace(o.Data, missing != nil))
 		}
 	}()
 	if err := os.MkdirAll(o.Data, 0o755); err != nil {
-		return r.result(), noRoom(o.Data, err)
+		return done, noRoom(o.Data, err)
 	}
 	o.asItIs = true
 	var c closers
 	defer func() { err = errors.Join(c.run(), err) }()
 	var into *postgres.Filling
 	kept := map[string][]byte{}
-	err = r.read(in, with, how.Told, sink{
+	err = r.read(ctx, in, with, how.Told, sink{
 		begin: func(is Contents) error {
 			if err := roomFor(o, is.Bytes); err != nil {
 				return err
@@ -191,13 +184,13 @@ func Restore(ctx context.Context, o Options, how backup.Call, in io.Reader) (don
 		table: func(t postgres.Table, from io.Reader) (int64, error) { return into.Put(ctx, t, from) },
 	})
 	if err != nil {
-		return r.result(), err
+		return done, err
 	}
 	if into == nil {
-		return r.result(), noBackup()
+		return done, noBackup()
 	}
 	if r.beside, err = putFiles(o.Data, kept); err != nil {
-		return r.result(), err
+		return done, err
 	}
 	return r.result(), into.Finish(ctx, r.Sequences, event.Event{Kind: event.Restored, Subject: event.BackupSubject,
 		Author: event.BesideTheData}.Saying("Everything was restored from the backup of {time}, which {machine} made",
@@ -236,39 +229,32 @@ func putFiles(data string, kept map[string][]byte) (beside []string, err error) 
 	return beside, nil
 }
 
-// emptyPlace makes sure that nothing is put over what somebody has.
-func emptyPlace(data string) error {
+// heldIn names what lies in a directory, but for what a file system keeps there; nothing where there is none.
+func heldIn(data string) (out []string, err error) {
 	list, err := os.ReadDir(data)
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil
-	}
-	if err != nil {
-		return fault.New(fault.Invalid, "data-directory", "name an empty directory that this account may write", "%s cannot "+
-			"be read", data).Because(err)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return nil, fault.New(fault.Invalid, "data-directory", "name an empty directory that this account may write", "%s "+
+			"cannot be read", data).Because(err)
 	}
 	for _, f := range list {
 		if f.Name() != "lost+found" {
-			return fault.New(fault.Conflict, "data-there", "name an empty directory, or move away what lies there", "%s is not "+
-				"empty: it has %s; a backup is never put over what is there", data, f.Name())
+			out = append(out, f.Name())
 		}
 	}
-	return nil
+	return out, nil
 }
 
-// clearPlace takes away what was begun in a place that was empty.
+// clearPlace takes away what was begun in a place that was empty, and the place where it was made.
 func clearPlace(data string, made bool) error {
-	list, err := os.ReadDir(data)
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil
-	}
+	list, err := heldIn(data)
 	errs := []error{err}
-	for _, f := range list {
-		if f.Name() != "lost+found" {
-			errs = append(errs, os.RemoveAll(filepath.Join(data, f.Name())))
-		}
+	for _, name := range list {
+		errs = append(errs, os.RemoveAll(filepath.Join(data, name)))
 	}
 	if made {
-		errs = append(errs, os.Remove(data))
+		if err := os.Remove(data); !errors.Is(err, fs.ErrNotExist) {
+			errs = append(errs, err)
+		}
 	}
 	return errors.Join(errs...)
 }

@@ -33,7 +33,7 @@ type Sum struct {
 
 // A Writer writes a backup. It is not for several goroutines at once.
 type Writer struct {
-	out    *counter
+	out    *Counter
 	crypt  io.WriteCloser
 	zip    *zstd.Encoder
 	tar    *tar.Writer
@@ -44,8 +44,8 @@ type Writer struct {
 
 // NewWriter begins a backup that whoever has one of the keys can open, dated at.
 func NewWriter(w io.Writer, at time.Time, to Seal) (*Writer, error) {
-	out := &counter{w: w}
-	crypt, err := age.Encrypt(out, to...)
+	out := &Counter{}
+	crypt, err := age.Encrypt(io.MultiWriter(w, out), to...)
 	if err != nil {
 		return nil, err
 	}
@@ -60,7 +60,7 @@ func NewWriter(w io.Writer, at time.Time, to Seal) (*Writer, error) {
 }
 
 // Written is how many octets have gone out.
-func (w *Writer) Written() int64 { return w.out.n }
+func (w *Writer) Written() int64 { return w.out.N }
 
 // Sums are what was written so far, by name.
 func (w *Writer) Sums() map[string]Sum { return w.sums }
@@ -155,13 +155,15 @@ func (w *Writer) Close() error {
 	return errors.Join(w.entry(sumsName, b), w.tar.Close(), w.zip.Close(), w.crypt.Close())
 }
 
-type counter struct {
-	w io.Writer
-	n int64
+// A Counter counts the octets that pass it by: on a way out in an io.MultiWriter, on a way in by an io.TeeReader.
+type Counter struct {
+	N    int64
+	Tell func(n int64) // hears how many there have been; nil where nobody does
 }
 
-func (c *counter) Write(b []byte) (int, error) {
-	n, err := c.w.Write(b)
-	c.n += int64(n)
-	return n, err
+func (c *Counter) Write(b []byte) (int, error) {
+	if c.N += int64(len(b)); c.Tell != nil {
+		c.Tell(c.N)
+	}
+	return len(b), nil
 }

@@ -95,9 +95,8 @@ func (r *root) backup(c *cobra.Command, o ServeOptions, b backup.Call, file stri
 		made <- err
 	}()
 	_, err = whole.Copy(file, out, 0o600)
-	_ = out.CloseWithError(err)
-	if failed := <-made; failed != nil && !errors.Is(failed, io.ErrClosedPipe) && (err == nil || fault.As(err) == nil ||
-		errors.Is(err, failed)) {
+	_ = out.Close() // where the file could not be written, what makes the backup ends by that
+	if failed := <-made; failed != nil && !errors.Is(failed, io.ErrClosedPipe) {
 		return done, failed
 	}
 	if err != nil {
@@ -134,10 +133,9 @@ func passphraseOf(c *cobra.Command, file string, anew bool) (string, error) {
 		}
 		return readSecret(c, "Passphrase of the backup: ")
 	}
-	b, err := os.ReadFile(file)
+	b, err := readFile("the passphrase's file", file)
 	if err != nil {
-		return "", fault.New(fault.Invalid, "file-unreadable", "name a readable file", "the passphrase's file %s cannot be "+
-			"read: %s", file, cmdline.ReasonOf(err))
+		return "", err
 	}
 	line, _, _ := strings.Cut(string(b), "\n")
 	if line = strings.TrimSpace(line); line == "" {
@@ -166,18 +164,20 @@ With --check it is read to its end, and nothing is written.`,
 			if !check && o.Data == "" {
 				return usagef("--data is missing: an empty directory, or --check to read the backup alone")
 			}
+			if a[0] == "-" && keys == "" && passphrase == "" {
+				return usagef("standard input is the backup: name the passphrase's file or the key's, with --passphrase-file or " +
+					"--key-file")
+			}
 			in := io.NopCloser(c.InOrStdin())
 			if a[0] != "-" {
 				if in, err = os.Open(a[0]); err != nil {
-					return fault.New(fault.Invalid, "file-unreadable", "name a readable file", "the backup %s cannot be read: %s",
-						a[0], cmdline.ReasonOf(err))
+					return unreadable("the backup", a[0], err)
 				}
 			}
 			defer func() { _ = in.Close() }()
 			if keys != "" {
-				if b.Keys, err = os.ReadFile(keys); err != nil {
-					return fault.New(fault.Invalid, "file-unreadable", "name a readable file", "the key %s cannot be read: %s", keys,
-						cmdline.ReasonOf(err))
+				if b.Keys, err = readFile("the key", keys); err != nil {
+					return err
 				}
 			} else if b.Passphrase, err = passphraseOf(c, passphrase, false); err != nil {
 				return err

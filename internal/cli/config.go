@@ -14,7 +14,6 @@ import (
 
 	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/cmdline"
 )
 
 // configFlag has a command take flags out of a settings file, too: only those named, all where none is. A flag that was
@@ -38,10 +37,9 @@ func configFlag(c *cobra.Command, only ...string) {
 }
 
 func readConfig(flags *pflag.FlagSet, file string, only []string) error {
-	b, err := os.ReadFile(file)
+	b, err := readFile("the settings", file)
 	if err != nil {
-		return fault.New(fault.Invalid, "file-unreadable", "name a readable file", "the settings %s cannot be read: %s", file,
-			cmdline.ReasonOf(err))
+		return err
 	}
 	settings := map[string]yaml.Node{}
 	if err := yaml.Unmarshal(b, &settings); err != nil {

@@ -9,7 +9,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"cirque/core/fault"
 	"cirque/core/stock"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
@@ -83,8 +82,7 @@ func secretFrom(c *cobra.Command, file string) (string, error) {
 		b, err = os.ReadFile(file)
 	}
 	if err != nil {
-		return "", fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read: %s", file,
-			cmdline.ReasonOf(err))
+		return "", unreadable("", file, err)
 	}
 	return strings.TrimRight(string(b), "\r\n"), nil
 }

@@ -13,7 +13,6 @@ import (
 	"cirque/core/directory"
 	"cirque/core/document"
 	"cirque/core/estate"
-	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/words"
 	"cirque/internal/api"
@@ -34,8 +33,7 @@ func readFiles(c *cobra.Command, names []string) ([]document.File, error) {
 			b, err = os.ReadFile(n)
 		}
 		if err != nil {
-			return nil, fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read: %s", n,
-				cmdline.ReasonOf(err))
+			return nil, unreadable("", n, err)
 		}
 		out = append(out, document.File{Name: n, Text: string(b)})
 	}

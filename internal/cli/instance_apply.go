@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"io"
 	"net/url"
-	"os"
 	"strings"
 	"time"
 
@@ -148,10 +147,9 @@ func secretsFrom(file string) (map[string]string, error) {
 	if file == "" {
 		return out, nil
 	}
-	b, err := os.ReadFile(file)
+	b, err := readFile("", file)
 	if err != nil {
-		return nil, fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read: %s", file,
-			cmdline.ReasonOf(err))
+		return nil, err
 	}
 	var reader document.Reader
 	for _, n := range reader.Read(document.File{Name: file, Text: string(b)}) {

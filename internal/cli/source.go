@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"io"
 	"net/url"
-	"os"
 	"strings"
 	"time"
 
@@ -208,10 +207,9 @@ func authorityFrom(file string) (string, error) {
 	if file == "" {
 		return "", nil
 	}
-	b, err := os.ReadFile(file)
+	b, err := readFile("", file)
 	if err != nil {
-		return "", fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read: %s", file,
-			cmdline.ReasonOf(err))
+		return "", err
 	}
 	return string(b), nil
 }

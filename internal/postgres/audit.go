@@ -2,7 +2,6 @@ package postgres
 
 import (
 	"context"
-	"errors"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -55,14 +54,17 @@ func (s EventTable) Audit(ctx context.Context, want event.Filter, ask page.Ask) 
 	return l.page(ctx, s.db, ask, want.Word)
 }
 
+// lastBackup is when all was backed up last, found by the index of subjects.
+const lastBackup = "SELECT at FROM event WHERE folded(subject) = '" + event.BackupSubject + "' AND kind = '" +
+	event.BackedUp + "' ORDER BY id DESC LIMIT 1"
+
 // BackedUp gives when all was backed up last; zero where it never was.
-func (s EventTable) BackedUp(ctx context.Context) (at time.Time, err error) {
-	err = s.pool.QueryRow(ctx, "SELECT at FROM event WHERE folded(subject) = $1 AND kind = $2 ORDER BY id DESC LIMIT 1",
-		event.BackupSubject, event.BackedUp).Scan(&at)
-	if errors.Is(err, pgx.ErrNoRows) {
-		return at, nil
+func (s EventTable) BackedUp(ctx context.Context) (time.Time, error) {
+	var at *time.Time
+	if err := s.pool.QueryRow(ctx, "SELECT ("+lastBackup+")").Scan(&at); err != nil || at == nil {
+		return time.Time{}, translate(err)
 	}
-	return at, translate(err)
+	return *at, nil
 }
 
 // ForgetEvents forgets events from before a time, the oldest first and at most so many: those that were seen, and those

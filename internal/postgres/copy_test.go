@@ -52,15 +52,25 @@ func fill(ctx context.Context, s *postgres.Store, c *postgres.Copy, tables map[s
 	return f, nil
 }
 
-func blank(t *testing.T) (*postgres.Store, string) {
+// putBack puts a copy into an empty database, whole.
+func putBack(t *testing.T, to *postgres.Store, c *postgres.Copy, tables map[string][]byte) {
 	t.Helper()
-	url := testkit.Blank(t)
-	s, err := postgres.Open(t.Context(), url)
+	f, err := fill(t.Context(), to, c, tables)
 	if err != nil {
 		t.Fatal(err)
 	}
-	t.Cleanup(s.Close)
-	return s, url
+	if err := f.Finish(t.Context(), c.Sequences, event.Event{Kind: event.Restored, Subject: event.BackupSubject}); err != nil {
+		t.Fatal(err)
+	}
+	if err := f.Close(); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func blank(t *testing.T) (*postgres.Store, string) {
+	t.Helper()
+	url := testkit.Blank(t)
+	return testkit.StoreAt(t, url), url
 }
 
 // TestCopy: a copy is of one moment, and put into an empty database it is the same, octet by octet; numbers go on.
@@ -82,16 +92,7 @@ func TestCopy(t *testing.T) {
 	}
 	tables := rowsOf(t, c)
 	to, _ := blank(t)
-	f, err := fill(ctx, to, c, tables)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if err := f.Finish(ctx, c.Sequences, event.Event{Kind: event.Restored, Subject: event.BackupSubject}); err != nil {
-		t.Fatal(err)
-	}
-	if err := f.Close(); err != nil {
-		t.Fatal(err)
-	}
+	putBack(t, to, c, tables)
 	_, again := copied(t, to)
 	for name, b := range tables {
 		if name != "event" && !bytes.Equal(b, again[name]) {
@@ -114,11 +115,7 @@ func TestCopy(t *testing.T) {
 func TestCopyIsWhole(t *testing.T) {
 	t.Parallel()
 	url := testkit.Database(t)
-	s, err := postgres.Open(t.Context(), url)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(s.Close)
+	s := testkit.StoreAt(t, url)
 	c, _ := copied(t, s)
 	all := testkit.One[[]string](t, url, "SELECT array_agg(tablename::text ORDER BY tablename) FROM pg_tables WHERE "+
 		"schemaname = 'public'")
@@ -155,16 +152,7 @@ func TestFillOlder(t *testing.T) {
 		t.Fatalf("%+v", c)
 	}
 	to, there := blank(t)
-	f, err := fill(ctx, to, c, tables)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if err := f.Finish(ctx, c.Sequences, event.Event{Kind: event.Restored, Subject: event.BackupSubject}); err != nil {
-		t.Fatal(err)
-	}
-	if err := f.Close(); err != nil {
-		t.Fatal(err)
-	}
+	putBack(t, to, c, tables)
 	if got := testkit.One[string](t, there, "SELECT says FROM event ORDER BY id LIMIT 1"); got != "long ago" {
 		t.Error(got)
 	}
@@ -248,16 +236,7 @@ func TestCopyForwards(t *testing.T) {
 	add(s, "waits")
 	c, tables := copied(t, s)
 	to, _ := blank(t)
-	into, err := fill(ctx, to, c, tables)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if err := into.Finish(ctx, c.Sequences, event.Event{Kind: event.Restored, Subject: event.BackupSubject}); err != nil {
-		t.Fatal(err)
-	}
-	if err := into.Close(); err != nil {
-		t.Fatal(err)
-	}
+	putBack(t, to, c, tables)
 	add(to, "new")
 	if f, err = to.Events.Forwarding(ctx, target); err != nil {
 		t.Fatal(err)

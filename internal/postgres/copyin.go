@@ -25,9 +25,9 @@ type Filling struct {
 // Fill begins to put a copy of a version of what is kept into a database that holds nothing. A Conflict fault says that
 // it does, an Unavailable one that the copy is of a newer Cirque.
 func (s *Store) Fill(ctx context.Context, schema int64) (f *Filling, err error) {
-	if schema > newest() {
+	if schema > Newest() {
 		return nil, fault.New(fault.Unavailable, "backup-newer", "run the Cirque that made it, or a newer one",
-			"the backup is of schema %d, and this Cirque knows %d", schema, newest())
+			"the backup is of schema %d, and this Cirque knows %d", schema, Newest())
 	}
 	var there bool
 	if err := s.pool.QueryRow(ctx, "SELECT to_regclass('goose_db_version') IS NOT NULL").Scan(&there); err != nil {
@@ -113,7 +113,7 @@ func (f *Filling) Finish(ctx context.Context, sequences []Sequence, e event.Even
 
 // Close takes back what is not finished: the database is as empty as it was.
 func (f *Filling) Close() error {
-	(&Copy{conn: f.conn}).Close()
+	hangUp(f.conn)
 	if f.done {
 		return nil
 	}

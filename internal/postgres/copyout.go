@@ -126,10 +126,13 @@ func (c *Copy) Of(ctx context.Context, t Table, w io.Writer) (rows int64, err er
 }
 
 // Close ends the copy.
-func (c *Copy) Close() {
+func (c *Copy) Close() { hangUp(c.conn) }
+
+// hangUp ends a connection, also where whoever used it has been stopped; one that does not answer ends without a word.
+func hangUp(conn *pgx.Conn) {
 	ctx, cancel := context.WithTimeout(context.Background(), time.Second)
 	defer cancel()
-	_ = c.conn.Close(ctx)
+	_ = conn.Close(ctx)
 }
 
 // expressions stand in a copy for what means nothing elsewhere.

@@ -5,8 +5,6 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
-
-	"cirque/core/event"
 )
 
 // A Seen is what a database shows to whoever looks at it once, from outside.
@@ -34,11 +32,11 @@ func Examine(ctx context.Context, url string) (s Seen, err error) {
 		&kept); err != nil {
 		return s, translate(err)
 	}
-	s.Major, s.Knows = version/10000, newest()
+	s.Major, s.Knows = version/10000, Newest()
 	if kept {
 		var last *time.Time
-		err = conn.QueryRow(ctx, "SELECT coalesce(max(version_id), 0), (SELECT max(at) FROM event WHERE kind = $1) FROM "+
-			"goose_db_version WHERE is_applied", event.BackedUp).Scan(&s.Schema, &last)
+		err = conn.QueryRow(ctx, "SELECT coalesce(max(version_id), 0), ("+lastBackup+") FROM goose_db_version WHERE "+
+			"is_applied").Scan(&s.Schema, &last)
 		if last != nil {
 			s.BackedUp = *last
 		}

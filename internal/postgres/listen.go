@@ -78,11 +78,7 @@ func (s *Store) listen(ctx context.Context, box *inbox, works func()) error {
 	if err != nil {
 		return err
 	}
-	defer func() {
-		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), time.Second)
-		defer cancel()
-		_ = conn.Close(ctx)
-	}()
+	defer hangUp(conn)
 	l := &listening{store: s, conn: conn, box: box, self: "self " + rand.Text(), heard: map[int64]time.Time{},
 		unheard: map[int64]bool{}}
 	begun := time.Now()
@@ -276,7 +272,7 @@ func (s *Store) Heard(ctx context.Context) error {
 	if err != nil {
 		return translate(err)
 	}
-	defer func() { _ = conn.Close(context.WithoutCancel(ctx)) }()
+	defer hangUp(conn)
 	here := "cirque_" + strings.ToLower(rand.Text())
 	if _, err := conn.Exec(ctx, "LISTEN "+here); err != nil {
 		return translate(err)

@@ -22,11 +22,7 @@ type heard struct {
 
 func openStore(t *testing.T, url string) *postgres.Store {
 	t.Helper()
-	s, err := postgres.Open(t.Context(), url)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(s.Close)
+	s := testkit.StoreAt(t, url)
 	return s
 }
 

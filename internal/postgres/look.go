@@ -36,7 +36,7 @@ func (s *Store) Look(ctx context.Context, l Look) (d readiness.Database, err err
 		return d, translate(err)
 	}
 	d.ReadOnly = d.ReadOnly && !d.Standby
-	d.Knows = newest()
+	d.Knows = Newest()
 	if d.Standby || d.ReadOnly {
 		return d, nil
 	}
@@ -87,11 +87,8 @@ func (s *Store) room(ctx context.Context) error {
 	})
 }
 
-// Newest is the version of the schema that this program knows.
-func Newest() int64 { return newest() }
-
-// newest gives the version of the last migration.
-func newest() int64 {
+// Newest gives the version of the last migration, to which this program brings the schema.
+func Newest() int64 {
 	list, err := migrations.ReadDir("migrations")
 	if err != nil || len(list) == 0 {
 		return 0

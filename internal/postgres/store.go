@@ -183,7 +183,7 @@ func Create(ctx context.Context, serverURL, database string) error {
 }
 
 // Migrate brings the schema up to date. Several processes may call it at once: a lock lets one work.
-func (s *Store) Migrate(ctx context.Context) error { return s.migrateTo(ctx, newest()) }
+func (s *Store) Migrate(ctx context.Context) error { return s.migrateTo(ctx, Newest()) }
 
 // migrateTo brings the schema up to a version, where it is not there or beyond.
 func (s *Store) migrateTo(ctx context.Context, version int64) error {

@@ -591,11 +591,7 @@ func TestPagesOfHistory(t *testing.T) {
 func TestForgetEvents(t *testing.T) {
 	t.Parallel()
 	url := testkit.Database(t)
-	s, err := postgres.Open(t.Context(), url)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(s.Close)
+	s := testkit.StoreAt(t, url)
 	ctx := t.Context()
 	for i := range 20 {
 		kind := event.Failing

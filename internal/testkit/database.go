@@ -150,7 +150,13 @@ func fresh(t testing.TB, from string) string {
 // Store gives a store on a fresh database.
 func Store(t testing.TB) *postgres.Store {
 	t.Helper()
-	s, err := postgres.Open(t.Context(), Database(t))
+	return StoreAt(t, Database(t))
+}
+
+// StoreAt gives a store on a database.
+func StoreAt(t testing.TB, url string) *postgres.Store {
+	t.Helper()
+	s, err := postgres.Open(t.Context(), url)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import type { ComponentType } from "react";
 import { Navigate, Route, Routes, useLocation } from "react-router";
 import { ProblemError } from "../api/client";
 import { meQuery } from "../api/session";
@@ -7,122 +8,105 @@ import { Empty, Failure, Waiting } from "../ui/Notice";
 import { moved } from "./pages";
 import { Shell } from "./Shell";
 
-const page = <Waiting what="the page" />;
+/** A page, which comes when it is opened for the first time. */
+function pageOf<M extends object, P extends object>(
+  load: () => Promise<M>,
+  pick: (file: M) => ComponentType<P>,
+) {
+  return lazily(load, pick, <Waiting what="the page" />);
+}
 
-// Each page comes when it is opened for the first time.
-const AccessPage = lazily(
+const AccessPage = pageOf(
   () => import("../features/access/AccessPage"),
   (m) => m.AccessPage,
-  page,
 );
-const AdoptPage = lazily(
+const AdoptPage = pageOf(
   () => import("../features/adopt/AdoptPage"),
   (m) => m.AdoptPage,
-  page,
 );
-const ContinuityPage = lazily(
+const ContinuityPage = pageOf(
   () => import("../features/continuity/ContinuityPage"),
   (m) => m.ContinuityPage,
-  page,
 );
-const DevicesPage = lazily(
+const DevicesPage = pageOf(
   () => import("../features/devices/DevicesPage"),
   (m) => m.DevicesPage,
-  page,
 );
-const DirectoryPage = lazily(
+const DirectoryPage = pageOf(
   () => import("../features/directory/DirectoryPage"),
   (m) => m.DirectoryPage,
-  page,
 );
-const DraftPage = lazily(
+const DraftPage = pageOf(
   () => import("../features/draft/DraftPage"),
   (m) => m.DraftPage,
-  page,
 );
-const DriversPage = lazily(
+const DriversPage = pageOf(
   () => import("../features/drivers/DriversPage"),
   (m) => m.DriversPage,
-  page,
 );
-const EndpointsPage = lazily(
+const EndpointsPage = pageOf(
   () => import("../features/endpoints/EndpointsPage"),
   (m) => m.EndpointsPage,
-  page,
 );
-const EstatePage = lazily(
+const EstatePage = pageOf(
   () => import("../features/estate/EstatePage"),
   (m) => m.EstatePage,
-  page,
 );
-const GrantsPage = lazily(
+const GrantsPage = pageOf(
   () => import("../features/grants/GrantsPage"),
   (m) => m.GrantsPage,
-  page,
 );
-const HistoryPage = lazily(
+const HistoryPage = pageOf(
   () => import("../features/history/HistoryPage"),
   (m) => m.HistoryPage,
-  page,
 );
-const KeysPage = lazily(
+const KeysPage = pageOf(
   () => import("../features/keys/KeysPage"),
   (m) => m.KeysPage,
-  page,
 );
-const LineupPage = lazily(
+const LineupPage = pageOf(
   () => import("../features/lineup/LineupPage"),
   (m) => m.LineupPage,
-  page,
 );
-const OwesPage = lazily(
+const OwesPage = pageOf(
   () => import("../features/session/OwesPage"),
   (m) => m.OwesPage,
-  page,
 );
-const OverviewPage = lazily(
+const OverviewPage = pageOf(
   () => import("../features/overview/OverviewPage"),
   (m) => m.OverviewPage,
-  page,
 );
-const OwnPage = lazily(
+const OwnPage = pageOf(
   () => import("../features/person/OwnPage"),
   (m) => m.OwnPage,
-  page,
 );
 const ProveAgain = lazily(
   () => import("../parts/ProveAgain"),
   (m) => m.ProveAgain,
 );
-const PersonPage = lazily(
+const PersonPage = pageOf(
   () => import("../features/person/PersonPage"),
   (m) => m.PersonPage,
-  page,
 );
-const QueuesPage = lazily(
+const QueuesPage = pageOf(
   () => import("../features/queues/QueuesPage"),
   (m) => m.QueuesPage,
-  page,
 );
-const ServersPage = lazily(
+const ServersPage = pageOf(
   () => import("../features/servers/ServersPage"),
   (m) => m.ServersPage,
-  page,
 );
-const SetUpPage = lazily(
+const SetUpPage = pageOf(
   () => import("../features/session/SetUpPage"),
   (m) => m.SetUpPage,
-  page,
 );
-const SignInPage = lazily(
+const SignInPage = pageOf(
   () => import("../features/session/SignInPage"),
   (m) => m.SignInPage,
-  page,
 );
-const SitePage = lazily(
+const SitePage = pageOf(
   () => import("../features/sites/SitePage"),
   (m) => m.SitePage,
-  page,
 );
 
 export function App() {
