@@ -32,11 +32,16 @@ func consoleOf(t *testing.T, s *aService) *page {
 func signInAs(t *testing.T, s *aService, name string) *page {
 	t.Helper()
 	p := &page{t: t, ctx: tab(t), base: s.URL}
+	p.signIn(name)
+	return p
+}
+
+func (p *page) signIn(name string) {
+	p.t.Helper()
 	p.goTo("/")
 	p.fill("textbox", "Name", name)
 	p.fill("textbox", "Password", "correct horse battery")
 	p.press("button", "Sign in")
-	return p
 }
 
 // TestConsoleGrant: a grant is written as a sentence, shows at once whom it reaches, waits in the draft, is rehearsed,

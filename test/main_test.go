@@ -10,8 +10,8 @@ import (
 	"os/exec"
 	"os/signal"
 	"path/filepath"
+	"regexp"
 	"runtime/debug"
-	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -93,6 +93,9 @@ func chromium() (string, error) {
 	return "", errors.New("chromium is not installed: apt-get install --no-install-recommends chromium")
 }
 
+// ownAddress is what a page may ask.
+var ownAddress = regexp.MustCompile(`^(https?://127\.0\.0\.1:|http://localhost:|data:|blob:)`)
+
 // tab opens a tab of 1280x800. A request to another host, an error in the page's script or on its console fails the
 // test.
 func tab(t *testing.T) context.Context {
@@ -131,9 +134,7 @@ func tab(t *testing.T) context.Context {
 	cdp.Listen(ctx, func(ev any) {
 		switch e := ev.(type) {
 		case *network.EventRequestWillBeSent:
-			if u := e.Request.URL; !strings.HasPrefix(u, "http://127.0.0.1:") && !strings.HasPrefix(u,
-				"http://localhost:") && !strings.HasPrefix(u, "data:") &&
-				!strings.HasPrefix(u, "blob:") {
+			if u := e.Request.URL; !ownAddress.MatchString(u) {
 				t.Errorf("the page asks another host: %s", u)
 			}
 		case *runtime.EventExceptionThrown:

@@ -3,6 +3,7 @@ package test
 import (
 	"fmt"
 	"maps"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -12,6 +13,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/fault"
 	"cirque/internal/agent"
+	"cirque/internal/agentproto"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 )
@@ -52,7 +54,8 @@ func startObjects(t *testing.T) *objects {
 	e := startEnrolling(t)
 	e.publish(objectsEstate)
 	e.importDirectory("directory: 1\nusers: [{name: mira.solvang}]\nmachines: [{name: till-1$, location: ardholm}, " +
-		"{name: till-2, location: brannoy}, {name: m-here, location: brannoy}, {name: m-there, location: ardholm}]")
+		"{name: till-2, location: brannoy}, {name: m-here, location: brannoy}, {name: m-there, location: ardholm}, " +
+		"{name: p-here, location: brannoy}, {name: p-there, location: ardholm}]")
 	o := &objects{enrolling: e, id: map[string]string{}}
 	client := func(secret string, err error) *apiclient.Client {
 		t.Helper()
@@ -85,6 +88,12 @@ func startObjects(t *testing.T) *objects {
 			t.Fatal(err)
 		}
 		o.id["request "+who] = fmt.Sprint(made.ID)
+		ask, nonce := agentproto.PairRequest{Machine: "p-" + who, Request: "x"}, strings.Repeat(who, 8)
+		ask.Commitment = access.CommitTo(nonce)
+		var told agentproto.PairAnswer
+		o.post(agentproto.PairPath, ask, &told)
+		o.post(agentproto.ShowPath, agentproto.ShowRequest{Ticket: told.Ticket, Nonce: nonce}, nil)
+		o.id["pairing "+who] = access.PairCode(ask.Machine, []byte(ask.Request), told.Authority, nonce, told.Nonce)
 	}
 	for who, site := range map[string]string{"here": "brannoy", "there": "ardholm"} {
 		o.post("/api/v1/enrolment-tokens", api.NewEnrolToken{Name: "e-" + who, Site: site}, nil)
@@ -141,6 +150,7 @@ var objectRules = map[string]rule{
 		body: `{"queue":"q","job":1,"do":"hold"}`},
 	"POST /api/v1/servers/{name}/return":         {what: atSite, path: "/api/v1/servers/ps-@/return"},
 	"DELETE /api/v1/enrolments/{machine}":        {what: atSite, path: "/api/v1/enrolments/m-@"},
+	"POST /api/v1/pairings/{code}":               {what: atSite, path: "pairing", body: `{}`},
 	"DELETE /api/v1/enrolment-tokens/{name}":     {what: atSite, path: "/api/v1/enrolment-tokens/e-@"},
 	"POST /api/v1/requests/{id}/answer":          {what: atSite, path: "request", body: `{"grant":false,"says":"no"}`},
 	"PUT /api/v1/people/{name}/picks/{queue}":    {what: atSite, path: "/api/v1/people/here/picks/q-@"},
@@ -232,7 +242,7 @@ func TestEveryObjectEveryVerb(t *testing.T) {
 		method, pattern, _ := strings.Cut(name, " ")
 		path := strings.ReplaceAll(r.path, "@", which)
 		if !strings.HasPrefix(path, "/") {
-			path = strings.ReplaceAll(pattern, "{id}", o.id[r.path+" "+which])
+			path = regexp.MustCompile(`\{(id|code)\}`).ReplaceAllString(pattern, o.id[r.path+" "+which])
 		}
 		var in any
 		if r.body != "" {

@@ -54,7 +54,10 @@ var routeBodies = map[string]string{
 	"POST /api/v1/endpoints/driver":   `{"exact":"x","platform":"linux/x64"}`,
 	"POST /api/v1/endpoints/said-who": `{"login":"x","name":"x","password":"y"}`,
 	"POST /api/v1/enrolment-tokens":   `{"name":"x","site":"ardholm"}`,
-	"POST /api/v1/directory/links":    `{"a":"x","b":"y"}`, "PUT /api/v1/directory/link-rules/{rule}": `{"on":false}`,
+	"POST /api/v1/pairings":           `{"machine":"m","request":"x","commitment":"` + strings.Repeat("0", 64) + `"}`,
+	"POST /api/v1/pairings/show":      `{"ticket":"x","nonce":"` + strings.Repeat("0", 26) + `"}`,
+	"POST /api/v1/pairings/claim":     `{"ticket":"x"}`, "POST /api/v1/pairings/{code}": `{}`,
+	"POST /api/v1/directory/links": `{"a":"x","b":"y"}`, "PUT /api/v1/directory/link-rules/{rule}": `{"on":false}`,
 	"PUT /api/v1/directory/primary": `{"source":""}`, "POST /api/v1/session/tokens": `{"name":" "}`,
 	"PUT /api/v1/session/password": `{"old":"x","new":"y"}`, "PUT /api/v1/views/{page}/{name}": `{"search":""}`,
 	"POST /api/v1/accounts":            `{"name":"n","password":"x","role":"person"}`,
@@ -79,7 +82,8 @@ var routeQueries = map[string]string{"GET /api/v1/stock/servers/{name}/compare":
 // publicRoutes ask for no sign-in.
 var publicRoutes = map[string]bool{"GET /healthz": true, "GET /readyz": true, "GET /api/v1/session": true,
 	"POST /api/v1/session": true, "DELETE /api/v1/session": true, "POST /api/v1/set-up": true,
-	"POST /api/v1/session/second": true, "POST /api/v1/enrolments": true}
+	"POST /api/v1/session/second": true, "POST /api/v1/enrolments": true,
+	"POST /api/v1/pairings": true, "POST /api/v1/pairings/show": true, "POST /api/v1/pairings/claim": true}
 
 func routeMedia(name string) string {
 	if routeBodies[name] == "PK" {

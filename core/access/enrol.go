@@ -55,9 +55,7 @@ func ValidEnrolToken(t EnrolToken, now time.Time, site func(string) bool) error 
 		return fault.New(fault.Invalid, "token-expires", "name a time to come, within a year",
 			"an enrolment token ends within a year")
 	case t.Machine != "" && !name.Valid(t.Machine):
-		return fault.New(fault.Invalid, "machine-name", "name the machine as the directory does", "%q is no name "+
-			"of a machine",
-			t.Machine)
+		return NoMachineName(t.Machine)
 	case t.Site != "" && !site(t.Site):
 		return fault.New(fault.Invalid, "site-unknown", "see the sites: cirque estate export, under locations",
 			"the estate has no site %q", t.Site)
@@ -103,4 +101,10 @@ func Renews(from, until, now time.Time) bool { return now.After(until.Add(-until
 func Revoked(machine string) error {
 	return fault.New(fault.Unsigned, "certificate-revoked", "enrol the machine again: cirque-agent enrol",
 		"the certificate of %s was revoked, or is not of this service", machine)
+}
+
+// EnrolledAlready is the Conflict fault of a machine that has a certificate.
+func EnrolledAlready(machine string, since time.Time) error {
+	return fault.New(fault.Conflict, "enrolled-already", "where it was set up anew, revoke its old certificate first: "+
+		"cirque enrol revoke "+machine, "%s has been enrolled since %s", machine, since.UTC().Format(time.DateOnly))
 }

@@ -96,6 +96,7 @@ const (
 	Enrolled      = "enrol.enrolled"
 	Renewed       = "enrol.renewed"
 	EnrolRevoked  = "enrol.revoked"
+	Paired        = "enrol.paired"
 	SaidWho       = "endpoint.person-said"
 	Listed        = "directory.listed"
 	EntryGone     = "directory.entry-removed"

@@ -119,16 +119,7 @@ func request(machine string) (key, req string, err error) {
 // Enrol has a machine certified with an enrolment token, and keeps its identity in state. ca is the authority of the
 // service's certificate, where the token's own word is not to count; nil else.
 func Enrol(ctx context.Context, service, token, state string, ca []byte, facts Facts) (Identity, error) {
-	id := Identity{Service: service, Trust: string(ca)}
-	if !strings.HasPrefix(service, "https://") {
-		return id, fault.New(fault.Invalid, "service-url", "write https://HOST:PORT", "enrolling goes over TLS, and "+
-			"%q does not", service)
-	}
-	if _, err := whole.Read(identityFile(state)); err == nil {
-		return id, fault.New(fault.Conflict, "enrolled-already", "to begin anew, have it revoked (cirque enrol revoke) "+
-			"and remove "+identityFile(state), "this machine is enrolled already")
-	}
-	c, err := newClient(service, "", ca)
+	c, id, err := strange(service, state, ca)
 	if err != nil {
 		return id, err
 	}
@@ -155,9 +146,30 @@ func Enrol(ctx context.Context, service, token, state string, ca []byte, facts F
 	if err := json.Unmarshal(body, &answer); err != nil {
 		return id, err
 	}
+	return id.given(answer, key, met.Load(), state)
+}
+
+// strange makes the client of a machine that is not enrolled, and the beginning of its identity.
+func strange(service, state string, ca []byte) (*client, Identity, error) {
+	id := Identity{Service: service, Trust: string(ca)}
+	if !strings.HasPrefix(service, "https://") {
+		return nil, id, fault.New(fault.Invalid, "service-url", "write https://HOST:PORT", "enrolling goes over TLS, and "+
+			"%q does not", service)
+	}
+	if _, err := whole.Read(identityFile(state)); err == nil {
+		return nil, id, fault.New(fault.Conflict, "enrolled-already", "to begin anew, have it revoked (cirque enrol revoke) "+
+			"and remove "+identityFile(state), "this machine is enrolled already")
+	}
+	c, err := newClient(service, "", ca)
+	return c, id, err
+}
+
+// given takes what the service gave for a key, and keeps it; met is the authority that the service showed, where that
+// is how it is known.
+func (id Identity) given(answer agentproto.EnrolAnswer, key string, met *string, state string) (Identity, error) {
 	id.Machine, id.Certificate, id.Key, id.AnswerKey = answer.Machine, answer.Certificate, key, answer.AnswerKey
-	if a := met.Load(); a != nil {
-		id.Trust = *a
+	if met != nil {
+		id.Trust = *met
 	}
 	if id.Trust != "" && answer.Authority != "" {
 		id.Trust = answer.Authority

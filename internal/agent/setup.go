@@ -65,7 +65,7 @@ func ReadSetUp(file string) (SetUp, error) {
 // NoService is the Invalid fault of an agent that knows no service: it says so loudly, wherever it is started.
 func NoService(file string) error {
 	return fault.New(fault.Invalid, "not-enrolled", "write service and token into "+file+" (an administrator makes both: "+
-		"cirque enrol package), or enrol it: cirque-agent enrol --service URL --token-file FILE",
+		"cirque enrol package), or enrol it: cirque-agent enrol --service URL --pair",
 		"this machine knows no service: it is not enrolled, and %s names none", file)
 }
 

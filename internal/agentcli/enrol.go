@@ -35,12 +35,18 @@ func (at *place) open() (state string, m agent.Machine, err error) {
 func enrol(p *printer) *cobra.Command {
 	var at place
 	var service, token, tokenFile, caFile, machine string
-	c := &cobra.Command{Use: "enrol --service URL --token-file FILE", Short: "Enrol this machine: make a key, and have " +
-		"it certified", Args: cmdline.Args(0, 0),
+	var pair bool
+	c := &cobra.Command{Use: "enrol --service URL (--token-file FILE | --pair)", Short: "Enrol this machine: " +
+		"make a key, and have it certified", Args: cmdline.Args(0, 0),
 		Long: `Enrol this machine with an enrolment token, which an administrator makes: cirque enrol token NAME. A
 key is made here and never leaves the machine; the service certifies it, and from then on
 cirque-agent run needs neither token nor address. The token also says by which authority the service
-is known; with --ca that one counts instead.`,
+is known; with --ca that one counts instead.
+
+With --pair no token is needed: the machine shows a code of eight characters, and somebody who may let
+machines in types it, at the console under Endpoints, Enrolment, or with cirque enrol pair. The code
+is worked out from the machine's key and the service's authority by both sides, so that it is found
+nowhere when somebody stands between.`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			state, m, err := at.open()
 			if err != nil {
@@ -51,9 +57,9 @@ is known; with --ca that one counts instead.`,
 					return err
 				}
 			}
-			if token == "" {
+			if token == "" && !pair {
 				return &cmdline.Usage{What: "name the file of the enrolment token with --token-file, or - for standard input",
-					Fix: "an administrator makes one: cirque enrol token NAME"}
+					Fix: "an administrator makes one: cirque enrol token NAME; without one: --pair"}
 			}
 			var ca []byte
 			if caFile != "" {
@@ -66,7 +72,12 @@ is known; with --ca that one counts instead.`,
 				return err
 			}
 			facts.Machine = cmp.Or(machine, facts.Machine)
-			id, err := agent.Enrol(c.Context(), service, token, state, ca, facts)
+			var id agent.Identity
+			if pair {
+				id, err = agent.Pair(c.Context(), service, state, ca, facts, showCode(c))
+			} else {
+				id, err = agent.Enrol(c.Context(), service, token, state, ca, facts)
+			}
 			if err != nil {
 				return err
 			}
@@ -88,8 +99,20 @@ is known; with --ca that one counts instead.`,
 	f.StringVar(&caFile, "ca", "", "the authority of the service's certificate, a PEM file, instead of what "+
 		"the token says")
 	f.StringVar(&machine, "machine", "", "the machine's name, where it is another than the system's")
+	f.BoolVar(&pair, "pair", false, "without a token: show a code, and wait until somebody who may has typed it")
+	c.MarkFlagsMutuallyExclusive("pair", "token-file")
+	c.MarkFlagsMutuallyExclusive("pair", "token")
 	_ = c.MarkFlagRequired("service")
 	return c
+}
+
+// showCode shows the code of a machine to whoever sits there; what the command is asked for is written afterwards.
+func showCode(c *cobra.Command) func(string, time.Time) {
+	return func(code string, until time.Time) {
+		fmt.Fprintf(c.ErrOrStderr(), "The code of this machine is\n\n    %s\n\nuntil %s. Whoever may let machines in "+
+			"types it, in the console under Endpoints, Enrolment, or:\n\n  cirque enrol pair %[1]s\n\nWaiting; Ctrl-C ends it.\n",
+			code, until.Local().Format("15:04"))
+	}
 }
 
 func sayWho(p *printer) *cobra.Command {

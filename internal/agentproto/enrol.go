@@ -2,9 +2,13 @@ package agentproto
 
 import "time"
 
-// Paths of enrolling. EnrolPath is asked without signing in, over TLS; the others with the certificate that it gave.
+// Paths of enrolling. EnrolPath and those of pairing are asked without signing in, over TLS; the
+// others with the certificate that it gave.
 const (
 	EnrolPath   = "/api/v1/enrolments"
+	PairPath    = "/api/v1/pairings"
+	ShowPath    = "/api/v1/pairings/show"
+	ClaimPath   = "/api/v1/pairings/claim"
 	RenewPath   = "/api/v1/enrolments/renew"
 	WhoPath     = "/api/v1/endpoints/who"
 	SaidWhoPath = "/api/v1/endpoints/said-who"
@@ -66,6 +70,41 @@ type EnrolRequest struct {
 	Request   string   `json:"request" maxLength:"16384" doc:"A certificate request (RFC 2986), PEM. Only its key counts."`
 	Addresses []string `json:"addresses,omitempty" maxItems:"64" doc:"Of the machine, to know its site."`
 	Follows   bool     `json:"follows,omitempty" doc:"It takes the authorities that the answer gives for those by which it knows the service."`
+}
+
+// A PairRequest asks for a machine to be let in by a code that it shows (core/access.PairCode).
+type PairRequest struct {
+	Machine    string   `json:"machine" maxLength:"255" doc:"As it calls itself."`
+	System     string   `json:"system,omitempty" maxLength:"32" doc:"Its platform, such as linux/x64."`
+	Request    string   `json:"request" maxLength:"16384" doc:"A certificate request (RFC 2986), PEM. Only its key counts."`
+	Addresses  []string `json:"addresses,omitempty" maxItems:"64" doc:"Of the machine, to know its site."`
+	Follows    bool     `json:"follows,omitempty" doc:"It takes the authorities that the answer gives for those by which it knows the service."`
+	Commitment string   `json:"commitment" pattern:"^[0-9a-f]{64}$" doc:"SHA-256 of the machine's nonce, hexadecimal."`
+}
+
+// A PairAnswer is what the machine works the code out from.
+type PairAnswer struct {
+	Ticket    string    `json:"ticket" doc:"With which it goes on."`
+	Nonce     string    `json:"nonce" doc:"The service's."`
+	Authority string    `json:"authority" doc:"SHA-256 of the certificate of the authority by which the service is known, hexadecimal."`
+	EndsAt    time.Time `json:"ends_at"`
+}
+
+// A ShowRequest tells the nonce that the machine has committed to: it shows the code from now on.
+type ShowRequest struct {
+	Ticket string `json:"ticket" maxLength:"64"`
+	Nonce  string `json:"nonce" minLength:"26" maxLength:"128" doc:"At least 128 bits as text."`
+}
+
+// A ClaimRequest asks for the certificate.
+type ClaimRequest struct {
+	Ticket string `json:"ticket" maxLength:"64"`
+}
+
+// A ClaimAnswer gives it, once somebody has typed the code.
+type ClaimAnswer struct {
+	Waits bool         `json:"waits,omitempty" doc:"Nobody has typed the code yet."`
+	Given *EnrolAnswer `json:"given,omitempty"`
 }
 
 // A RenewRequest asks for the next certificate.

@@ -27,6 +27,7 @@ type Me struct {
 	Role       access.Role `json:"role,omitempty" doc:"The mightiest of what is held."`
 	Machine    string      `json:"machine,omitempty"`
 	Version    string      `json:"version"`
+	Agents     string      `json:"agents,omitempty" doc:"The address at which agents enrol, for whoever may let them in; absent where the service speaks no TLS."`
 	Notice     string      `json:"notice,omitempty" doc:"What whoever signs in is to know, as the settings have it."`
 
 	Second    *Step      `json:"second,omitempty" doc:"Nobody is signed in yet: this is asked for besides the password."`
@@ -130,6 +131,12 @@ type MadeEnrolToken struct {
 	Secret string            `json:"secret" doc:"Shown this once; it also says by which authority the service is known."`
 	// Service is empty where the service speaks no TLS: nobody enrols there.
 	Service string `json:"service" doc:"The address at which agents enrol; empty where the service speaks no TLS."`
+}
+
+// LetIn says as what a machine is let in that shows a code.
+type LetIn struct {
+	Machine string `json:"machine,omitempty" maxLength:"255" doc:"Its name in the directory; the one that it calls itself when absent."`
+	Site    string `json:"site,omitempty" maxLength:"63" doc:"Where it stands; by its addresses when absent."`
 }
 
 // NewAccount asks for a local account.

@@ -20,11 +20,13 @@ import (
 const (
 	enrolPath       = "/api/v1/enrolments"
 	enrolTokensPath = "/api/v1/enrolment-tokens"
+	pairPath        = "/api/v1/pairings"
 )
 
 func enrolCommand(r *root) *cobra.Command {
 	return cmdline.Group("enrol", "Let endpoints enrol, and revoke them", enrolTokenCommand(r),
-		enrolPackageCommand(r), enrolTokensCommand(r), enrolEndCommand(r), enrolListCommand(r), enrolRevokeCommand(r))
+		enrolPackageCommand(r), enrolPairCommand(r), enrolTokensCommand(r), enrolEndCommand(r),
+		enrolListCommand(r), enrolRevokeCommand(r))
 }
 
 func enrolTokenCommand(r *root) *cobra.Command {

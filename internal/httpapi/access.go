@@ -20,6 +20,7 @@ func accessRoutes(s *server, a huma.API) {
 	accountsRoutes(s, a)
 	auditRoutes(s, a)
 	enrolmentsRoutes(s, a)
+	pairingsRoutes(s, a)
 }
 
 func tokensRoutes(s *server, a huma.API) {

@@ -16,22 +16,12 @@ import (
 
 func enrolmentsRoutes(s *server, a huma.API) {
 	type enrol struct{ Body agentproto.EnrolRequest }
-	op := operation("POST", agentproto.EnrolPath, "enrol", "An agent enrols its machine with an enrolment token, and is "+
-		"given a certificate", small)
-	op.Security = open
-	huma.Register(a, op, func(ctx context.Context, in *enrol) (*out[agentproto.EnrolAnswer], error) {
-		ask := enrolment.Enrolment{Token: in.Body.Token, Machine: in.Body.Machine, Request: []byte(in.Body.Request),
-			Remote: remoteOf(ctx), Follows: in.Body.Follows}
-		for _, text := range in.Body.Addresses {
-			if addr, err := netip.ParseAddr(text); err == nil && addr.Zone() == "" {
-				ask.Addresses = append(ask.Addresses, addr.Unmap())
-			}
-		}
-		e, err := s.svc.Enrolment.Enrol(ctx, ask)
-		if err != nil {
-			return nil, s.fail(ctx, err)
-		}
-		return &out[agentproto.EnrolAnswer]{s.given(e)}, nil
+	openRoute(s, a, "POST", agentproto.EnrolPath, "enrol", "An agent enrols its machine with an enrolment token, and is "+
+		"given a certificate", small, func(ctx context.Context, in *enrol) (*out[agentproto.EnrolAnswer], error) {
+		e, err := s.svc.Enrolment.Enrol(ctx, enrolment.Enrolment{Token: in.Body.Token, Machine: in.Body.Machine,
+			Request: []byte(in.Body.Request), Addresses: addressesOf(in.Body.Addresses), Remote: remoteOf(ctx),
+			Follows: in.Body.Follows})
+		return &out[agentproto.EnrolAnswer]{s.given(e)}, err
 	})
 	type renew struct{ Body agentproto.RenewRequest }
 	route(s, a, "POST", agentproto.RenewPath, "renew-certificate", "An enrolled agent renews its certificate", small,
@@ -89,6 +79,16 @@ func enrolmentsRoutes(s *server, a huma.API) {
 		"machines that enrolled with it stay", small, func(ctx context.Context, in *named) (*struct{}, error) {
 		return nil, s.svc.Enrolment.RevokeEnrolToken(ctx, principalOf(ctx), in.Name)
 	})
+}
+
+// addressesOf reads those that a machine says it has; what is none is left out.
+func addressesOf(texts []string) (out []netip.Addr) {
+	for _, text := range texts {
+		if addr, err := netip.ParseAddr(text); err == nil && addr.Zone() == "" {
+			out = append(out, addr.Unmap())
+		}
+	}
+	return out
 }
 
 func (s *server) given(e enrolment.Enrolling) agentproto.EnrolAnswer {

@@ -40,8 +40,20 @@ type versionedOut[T any] struct {
 // route registers one operation. Faults become problems here and nowhere else.
 func route[I, O any](s *server, a huma.API, method, path, id, summary string, takes body, f func(ctx context.Context,
 	in *I) (*O, error)) {
-	huma.Register(a, operation(method, path, id, summary, takes), func(ctx context.Context, in *I) (*O, error) {
-		held, err := heldTo(ctx, id)
+	register(s, a, operation(method, path, id, summary, takes), f)
+}
+
+// openRoute is route for what asks for no sign-in.
+func openRoute[I, O any](s *server, a huma.API, method, path, id, summary string, takes body,
+	f func(ctx context.Context, in *I) (*O, error)) {
+	op := operation(method, path, id, summary, takes)
+	op.Security = open
+	register(s, a, op, f)
+}
+
+func register[I, O any](s *server, a huma.API, op huma.Operation, f func(ctx context.Context, in *I) (*O, error)) {
+	huma.Register(a, op, func(ctx context.Context, in *I) (*O, error) {
+		held, err := heldTo(ctx, op.OperationID)
 		if err != nil {
 			return nil, s.fail(ctx, err)
 		}

@@ -21,6 +21,9 @@ func (s *server) me(p *access.Principal) api.Me {
 		if a, opened := s.svc.Identity.Emergency(p); opened {
 			m.Emergency = &api.Emergency{Name: a.Name, Since: *a.OpenedAt}
 		}
+		if access.Check(p, access.Enrol) == nil {
+			m.Agents = s.svc.Enrolment.Agents()
+		}
 		if p.Role != access.Agent {
 			m.User = p.User
 		}

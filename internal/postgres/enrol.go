@@ -27,20 +27,24 @@ func scanEnrolToken(row pgx.CollectableRow) (t access.EnrolToken, err error) {
 // AddEnrolToken keeps an enrolment token's hash; a Conflict fault where the name is taken.
 func (s EnrolmentTable) AddEnrolToken(ctx context.Context, t access.EnrolToken) (access.EnrolToken, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
-		err := tx.QueryRow(ctx, "INSERT INTO enrol_token (name, hash, site, uses, expires_at, author, machine) VALUES ($1, "+
-			"$2, $3, $4, $5, $6, $7) RETURNING id, created_at",
-			t.Name, t.Hash[:], t.Site, t.Uses, t.ExpiresAt, t.Author, t.Machine).Scan(&t.ID, &t.CreatedAt)
-		if code(err) == "23505" {
-			return fault.New(fault.Conflict, "token-exists", "give it another name, or revoke the old one",
-				"there is an enrolment token %q already", t.Name)
-		}
-		if err != nil {
+		if err := addEnrolToken(ctx, tx, &t); err != nil {
 			return err
 		}
 		return addEvent(ctx, tx, event.Event{Kind: event.EnrolToken, Subject: t.Name, Author: t.Author}.Saying(
 			"The enrolment token {name} was made, for {uses}", "name", t.Name, "uses", t.Uses).With(nil, t))
 	})
 	return t, err
+}
+
+func addEnrolToken(ctx context.Context, tx pgx.Tx, t *access.EnrolToken) error {
+	err := tx.QueryRow(ctx, "INSERT INTO enrol_token (name, hash, site, uses, expires_at, author, machine) VALUES ($1, "+
+		"$2, $3, $4, $5, $6, $7) RETURNING id, created_at",
+		t.Name, t.Hash[:], t.Site, t.Uses, t.ExpiresAt, t.Author, t.Machine).Scan(&t.ID, &t.CreatedAt)
+	if code(err) == "23505" {
+		return fault.New(fault.Conflict, "token-exists", "give it another name, or revoke the old one",
+			"there is an enrolment token %q already", t.Name)
+	}
+	return err
 }
 
 // EnrolTokens lists those that are not revoked, the latest first.
@@ -103,8 +107,7 @@ func (s EnrolmentTable) Enrol(ctx context.Context, token int64, e access.Enrolle
 		err := tx.QueryRow(ctx, "SELECT at FROM enrolled WHERE folded = $1 AND revoked_at IS NULL AND expires_at "+
 			"> $2 LIMIT 1", name.Fold(e.Machine), e.IssuedAt).Scan(&since)
 		if err == nil {
-			return fault.New(fault.Conflict, "enrolled-already", "where it was set up anew, revoke its old certificate first: "+
-				"cirque enrol revoke "+e.Machine, "%s has been enrolled since %s", e.Machine, since.UTC().Format(time.DateOnly))
+			return access.EnrolledAlready(e.Machine, since)
 		}
 		if !errors.Is(err, pgx.ErrNoRows) {
 			return err

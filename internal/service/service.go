@@ -62,6 +62,7 @@ type Stores struct {
 	Uses      decommission.Uses
 	Drivers   drivers.Store
 	Enrolment enrolment.Store
+	Pairs     enrolment.Pairs
 	Factors   factors.Store
 	Fleet     fleet.Store
 	Identity  identity.Store
@@ -237,7 +238,8 @@ func (s *Service) decide(ctx context.Context, in Stores, cfg Config) (err error)
 		AskSecond: func(ctx context.Context, a access.Account) (*access.Step, error) { return s.Factors.Ask(ctx, a) }})
 	s.Factors = factors.New(factors.Config{Store: in.Factors, Present: p, Now: now, Accounts: s.Identity,
 		Seals: s.Secrets, PublicURL: cfg.PublicURL})
-	if s.Enrolment, err = enrolment.New(ctx, enrolment.Config{Store: in.Enrolment, Present: p, Log: log, Now: now,
+	if s.Enrolment, err = enrolment.New(ctx, enrolment.Config{Store: in.Enrolment, Pairs: in.Pairs, Present: p, Log: log,
+		Now:       now,
 		Authority: cfg.Authority, Accounts: s.Identity, Agents: cfg.AgentsURL}); err != nil {
 		return err
 	}

@@ -66,6 +66,7 @@ func Of(db *postgres.Store) service.Stores {
 			postgres.EnrolmentTable
 			postgres.EventTable
 		}{db.Enrolments, db.Events},
+		Pairs: db.Enrolments,
 		Factors: struct {
 			postgres.EventTable
 			postgres.FactorTable

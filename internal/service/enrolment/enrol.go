@@ -199,22 +199,15 @@ func (s *Room) Enrol(ctx context.Context, in Enrolment) (out Enrolling, err erro
 	}
 	invited := false // came with a token that is good
 	defer func() {
-		f := fault.As(err)
-		refused := f != nil && f.Kind != fault.Unavailable && f.Kind != fault.Internal
-		try.End(f == nil, refused && !invited, s.now()) // else whoever likes could fill the audit
-		if refused {
-			if e := s.store.AddEvent(ctx, event.Event{Kind: event.EnrolRefused, Subject: in.Machine, Author: in.Remote}.Saying(
-				"{machine} was not enrolled: {reason}", "machine", in.Machine, "reason", f.What)); e != nil {
-				err = e // what nobody can see afterwards is not answered either
-			}
-		}
+		no := refuses(err)
+		try.End(fault.As(err) == nil, no && !invited, s.now()) // else whoever likes could fill the audit
+		err = s.record(ctx, in.Machine, in.Remote, err)
 	}()
 	if s.cfg.Authority == nil {
 		return out, noAuthority()
 	}
 	if !name.Valid(in.Machine) || len(in.Machine) > 255 {
-		return out, fault.New(fault.Invalid, "machine-name", "name the machine as the directory does",
-			"%q is no name of a machine", in.Machine)
+		return out, access.NoMachineName(in.Machine)
 	}
 	secret, _, _ := strings.Cut(strings.TrimPrefix(strings.TrimSpace(in.Token), enrolPrefix), ".")
 	token, err := s.store.EnrolTokenBy(ctx, sha256.Sum256([]byte(secret)))
@@ -226,29 +219,35 @@ func (s *Room) Enrol(ctx context.Context, in Enrolment) (out Enrolling, err erro
 			"the enrolment token %s %s", token.Name, why)
 	}
 	invited = true
+	return s.admit(ctx, token, in)
+}
+
+// refuses says whether an error is a refusal, and not that something failed here.
+func refuses(err error) bool {
+	f := fault.As(err)
+	return f != nil && f.Kind != fault.Unavailable && f.Kind != fault.Internal
+}
+
+// record records that a machine was refused, and gives the refusal; what nobody can see afterwards is not answered
+// either.
+func (s *Room) record(ctx context.Context, machine, remote string, err error) error {
+	if !refuses(err) {
+		return err
+	}
+	if e := s.store.AddEvent(ctx, event.Event{Kind: event.EnrolRefused, Subject: machine, Author: remote}.Saying(
+		"{machine} was not enrolled: {reason}", "machine", machine, "reason", fault.As(err).What)); e != nil {
+		return e
+	}
+	return err
+}
+
+// admit certifies a machine by a token that is good.
+func (s *Room) admit(ctx context.Context, token access.EnrolToken, in Enrolment) (out Enrolling, err error) {
 	machine := s.present.View().MachineName(in.Machine)
-	if token.Machine != "" && name.Fold(token.Machine) != name.Fold(machine) && name.Fold(token.Machine) != name.Fold(
-		in.Machine) {
-		return out, fault.New(fault.Denied, "enrol-other-machine", "use it on "+token.Machine+", or have another made: "+
-			"cirque enrol token NAME", "the enrolment token %s is for the machine %s, and this is %s", token.Name,
-			token.Machine, machine)
+	site, err := fits(token, machine, in.Machine, s.stands(machine, in.Remote, in.Addresses))
+	if err != nil {
+		return out, err
 	}
-	var site string
-	if remote, err := netip.ParseAddr(in.Remote); err == nil {
-		// what is seen goes before what is said
-		site = s.present.View().SiteOf(machine, []netip.Addr{remote.Unmap()}, s.now())
-	}
-	site = cmp.Or(site, s.present.View().SiteOf(machine, in.Addresses, s.now()))
-	if token.Site != "" && site == "" {
-		return out, fault.New(fault.Denied, "enrol-site-unknown", "add the subnet of its address to the estate, or give the "+
-			"machine a location; or use a token of any site", "the enrolment token %s is for machines at %s, and where %s is, "+
-			"is not known", token.Name, token.Site, machine)
-	}
-	if token.Site != "" && site != token.Site {
-		return out, fault.New(fault.Denied, "enrol-other-site", "use a token of "+site+", or one of any site",
-			"the enrolment token %s is for machines at %s, and %s is at %s", token.Name, token.Site, machine, site)
-	}
-	site = cmp.Or(token.Site, site)
 	now := s.now()
 	cert, err := s.cfg.Authority.Issue(in.Request, machine, access.Lifetime(s.longestCut(site)), in.Follows, now)
 	if err != nil {
@@ -260,6 +259,34 @@ func (s *Room) Enrol(ctx context.Context, in Enrolment) (out Enrolling, err erro
 		return out, err
 	}
 	return Enrolling{e, cert.PEM, s.cfg.Authority.Trust()}, s.certificates.read(ctx, s.store, machine)
+}
+
+// stands gives the site of a machine: what is seen goes before what is said. "" where it is not known.
+func (s *Room) stands(machine, seen string, said []netip.Addr) (site string) {
+	if remote, err := netip.ParseAddr(seen); err == nil {
+		site = s.present.View().SiteOf(machine, []netip.Addr{remote.Unmap()}, s.now())
+	}
+	return cmp.Or(site, s.present.View().SiteOf(machine, said, s.now()))
+}
+
+// fits says whether a token is for a machine at a site, which calls itself so, and gives the site that it enrols at.
+func fits(token access.EnrolToken, machine, itself, site string) (string, error) {
+	if token.Machine != "" && name.Fold(token.Machine) != name.Fold(machine) && name.Fold(token.Machine) != name.Fold(
+		itself) {
+		return "", fault.New(fault.Denied, "enrol-other-machine", "use it on "+token.Machine+", or have another made: "+
+			"cirque enrol token NAME", "the enrolment token %s is for the machine %s, and this is %s", token.Name,
+			token.Machine, machine)
+	}
+	if token.Site != "" && site == "" {
+		return "", fault.New(fault.Denied, "enrol-site-unknown", "add the subnet of its address to the estate, or give the "+
+			"machine a location; or use a token of any site", "the enrolment token %s is for machines at %s, and where %s is, "+
+			"is not known", token.Name, token.Site, machine)
+	}
+	if token.Site != "" && site != token.Site {
+		return "", fault.New(fault.Denied, "enrol-other-site", "use a token of "+site+", or one of any site",
+			"the enrolment token %s is for machines at %s, and %s is at %s", token.Name, token.Site, machine, site)
+	}
+	return cmp.Or(token.Site, site), nil
 }
 
 // Issuer says by which authority machines that follow are certified, for a certificate that another has issued; "" for

@@ -1,6 +1,7 @@
 // Package enrolment gives machines certificates and takes them away. Its use cases: those of tokens (MakeEnrolToken,
 // EnrolTokens, RevokeEnrolToken), of machines (Enrol, RenewCertificate, Enrolled, Revoke, ByCertificate), and how
-// agents know their people (PeopleAt, SaidWho).
+// agents know their people (PeopleAt, SaidWho); machines with somebody in front of them are paired (Pair, ShowPairing,
+// ClaimPairing, PairingBy, LetPairing).
 package enrolment
 
 import (
@@ -48,6 +49,7 @@ type Store interface {
 type Config struct {
 	Authority Authority
 	Store     Store
+	Pairs     Pairs
 	Present   *present.Present
 	Log       *slog.Logger
 	Now       func() time.Time
@@ -62,6 +64,7 @@ type Config struct {
 // A Room is safe for any number of goroutines.
 type Room struct {
 	store   Store
+	pairs   Pairs
 	now     func() time.Time
 	present *present.Present
 	log     *slog.Logger
@@ -80,7 +83,8 @@ var limits = tries.Limits{Pair: 3, Place: 100, Name: 1000}
 
 // New furnishes the room, and reads the certificates that let machines in.
 func New(ctx context.Context, cfg Config) (*Room, error) {
-	s := &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now, guard: tries.New(limits)}
+	s := &Room{cfg: cfg, store: cfg.Store, pairs: cfg.Pairs, present: cfg.Present, log: cfg.Log, now: cfg.Now,
+		guard: tries.New(limits)}
 	cfg.Present.Also(s.readCertificates)
 	return s, s.readCertificates(ctx, event.Signal{What: event.Lost})
 }

@@ -2318,6 +2318,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/pairings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A machine with somebody in front of it asks to be let in by a code */
+        post: operations["pair"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/pairings/claim": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A machine asks whether somebody has typed its code, and is given a certificate then */
+        post: operations["claim-certificate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/pairings/show": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A machine tells the number that it has committed to: it shows the code from now on */
+        post: operations["show-code"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/pairings/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The machine that shows a code */
+        get: operations["pairing"];
+        put?: never;
+        /** Let the machine in that shows a code */
+        post: operations["let-in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/people/{name}": {
         parameters: {
             query?: never;
@@ -3998,6 +4067,34 @@ export interface components {
             /** @description All accounts see it; its owner alone keeps and forgets it. */
             shared: boolean;
         };
+        AccessPairing: {
+            /**
+             * Format: date-time
+             * @description When it asked.
+             */
+            at: string;
+            /** @description Who let it in. */
+            by?: string;
+            /** Format: date-time */
+            by_at?: string;
+            /** @description Eight characters, as the machine shows them. */
+            code: string;
+            /**
+             * Format: date-time
+             * @description Until when the code is good.
+             */
+            ends_at: string;
+            /** @description As it calls itself, or as it was let in. */
+            machine: string;
+            /** @description The address that it asks from. */
+            remote: string;
+            /** @description Where it stands, by what is fixed for it or by its addresses; absent where that is not known. */
+            site?: string;
+            /** @enum {string} */
+            state: "waiting" | "let-in" | "enrolled" | "ended";
+            /** @description Its platform, such as linux/x64. */
+            system?: string;
+        };
         AccessRequest: {
             answer?: string;
             /** Format: date-time */
@@ -4298,6 +4395,14 @@ export interface components {
             choices: components["schemas"]["DriverChoice"][];
             /** Format: int64 */
             total: number;
+        };
+        ClaimAnswer: {
+            given?: components["schemas"]["EnrolAnswer"];
+            /** @description Nobody has typed the code yet. */
+            waits?: boolean;
+        };
+        ClaimRequest: {
+            ticket: string;
         };
         Closed: {
             says: string;
@@ -6604,6 +6709,12 @@ export interface components {
             /** @description All accounts are to see it. */
             shared?: boolean;
         };
+        LetIn: {
+            /** @description Its name in the directory; the one that it calls itself when absent. */
+            machine?: string;
+            /** @description Where it stands; by its addresses when absent. */
+            site?: string;
+        };
         Lineup: {
             context: components["schemas"]["LineupEcho"];
             entries: components["schemas"]["LineupEntry"][];
@@ -6992,6 +7103,8 @@ export interface components {
             token: components["schemas"]["AccessToken"];
         };
         Me: {
+            /** @description The address at which agents enrol, for whoever may let them in; absent where the service speaks no TLS. */
+            agents?: string;
             /** @description The account for emergencies is in use; told to those who see accounts. */
             emergency?: components["schemas"]["Emergency"];
             holds?: components["schemas"]["AccessHolding"][];
@@ -8140,6 +8253,30 @@ export interface components {
              */
             total: number;
         };
+        PairAnswer: {
+            /** @description SHA-256 of the certificate of the authority by which the service is known, hexadecimal. */
+            authority: string;
+            /** Format: date-time */
+            ends_at: string;
+            /** @description The service's. */
+            nonce: string;
+            /** @description With which it goes on. */
+            ticket: string;
+        };
+        PairRequest: {
+            /** @description Of the machine, to know its site. */
+            addresses?: string[];
+            /** @description SHA-256 of the machine's nonce, hexadecimal. */
+            commitment: string;
+            /** @description It takes the authorities that the answer gives for those by which it knows the service. */
+            follows?: boolean;
+            /** @description As it calls itself. */
+            machine: string;
+            /** @description A certificate request (RFC 2986), PEM. Only its key counts. */
+            request: string;
+            /** @description Its platform, such as linux/x64. */
+            system?: string;
+        };
         Pausing: {
             paused: boolean;
         };
@@ -8990,6 +9127,11 @@ export interface components {
             ticket: string;
             /** @description The secret as authenticators take it. */
             uri?: string;
+        };
+        ShowRequest: {
+            /** @description At least 128 bits as text. */
+            nonce: string;
+            ticket: string;
         };
         Shown: {
             /** @description A one-time code, or a recovery code. */
@@ -16120,6 +16262,258 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    pair: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PairRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairAnswer"];
+                };
+            };
+            400: components["responses"]["400"];
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "claim-certificate": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClaimRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClaimAnswer"];
+                };
+            };
+            400: components["responses"]["400"];
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "show-code": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShowRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["400"];
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    pairing: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path: {
+                /** @description As the machine shows it; in any case, with or without blanks and dashes. */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessPairing"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "let-in": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                /** @description As the machine shows it; in any case, with or without blanks and dashes. */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LetIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessPairing"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };

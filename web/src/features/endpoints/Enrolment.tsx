@@ -14,6 +14,7 @@ import { Failure, Waiting } from "../../ui/Notice";
 import { Select } from "../../ui/Select";
 import { Table } from "../../ui/Table";
 import { sitesQuery } from "../../api/access";
+import { LetIn } from "./LetIn";
 
 const enrolledQuery = () =>
   queryOptions({
@@ -36,7 +37,12 @@ export function Enrolment({ mayEnrol }: { mayEnrol: boolean }) {
         <Machines mayRevoke={mayEnrol} />
         <Tokens mayEnd={mayEnrol} />
       </div>
-      {mayEnrol && <MakeToken />}
+      {mayEnrol && (
+        <div className="flex flex-col gap-8">
+          <LetIn />
+          <MakeToken />
+        </div>
+      )}
     </div>
   );
 }
