@@ -22,6 +22,7 @@ func TestConsolePairing(t *testing.T) {
 		t.Fatal(err)
 	}
 	p.signIn("mira")
+	p.see("Overview")
 	p.goTo("/endpoints?show=enrolment")
 	p.see("cirque-agent enrol --service " + e.URL + " --pair")
 	p.fill("textbox", "Code", "0000-0000")

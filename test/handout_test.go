@@ -2,6 +2,7 @@ package test
 
 import (
 	"archive/zip"
+	"bytes"
 	"context"
 	"io"
 	"log/slog"
@@ -67,6 +68,23 @@ func TestHandout(t *testing.T) {
 		if code, _, errs := cirque("enrol", "package", "--for", system, "--to", to); code == 0 || !strings.Contains(errs, "there already") {
 			t.Errorf("laid over: %d %s", code, errs)
 		}
+	}
+	// Without a folder the package is that which the service hands out: the latest for the system, whole.
+	larger := append([]byte("\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"), bytes.Repeat([]byte("m"), 3<<20)...)
+	for _, f := range []struct {
+		name string
+		data []byte
+	}{{"cirque-agent-0.2.0-x64.msi", larger}, {"cirque-agent-0.1.0-x64.msi", larger[:9]},
+		{"cirque-agent_0.3.0_amd64.deb", []byte("!<arch>\n")}} {
+		if _, _, err := e.Service.Updates.AddPackage(t.Context(), owner, f.name, f.data); err != nil {
+			t.Fatal(err)
+		}
+	}
+	to := filepath.Join(t.TempDir(), "out.zip")
+	if code, says, errs := cirque("enrol", "package", "--for", "windows", "--to", to); code != 0 ||
+		!strings.Contains(says, "Version, is 0.2.0") || strings.Contains(says, "Put the package") ||
+		unzip(t, to)["cirque-agent-0.2.0-x64.msi"] != string(larger) {
+		t.Errorf("%d %s %s", code, says, errs)
 	}
 	for args, want := range map[string]string{
 		"--for os2 --to x.zip": "windows, linux, macos", "--for linux --to x.zip --from /nowhere": "make packages",

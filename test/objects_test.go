@@ -151,6 +151,7 @@ var objectRules = map[string]rule{
 	"POST /api/v1/servers/{name}/return":         {what: atSite, path: "/api/v1/servers/ps-@/return"},
 	"DELETE /api/v1/enrolments/{machine}":        {what: atSite, path: "/api/v1/enrolments/m-@"},
 	"POST /api/v1/pairings/{code}":               {what: atSite, path: "pairing", body: `{}`},
+	"DELETE /api/v1/agent-packages/{digest}":     {what: everywhere, path: "/api/v1/agent-packages/x"},
 	"DELETE /api/v1/enrolment-tokens/{name}":     {what: atSite, path: "/api/v1/enrolment-tokens/e-@"},
 	"POST /api/v1/requests/{id}/answer":          {what: atSite, path: "request", body: `{"grant":false,"says":"no"}`},
 	"PUT /api/v1/people/{name}/picks/{queue}":    {what: atSite, path: "/api/v1/people/here/picks/q-@"},

@@ -46,7 +46,7 @@ func (p *page) do(what string, actions ...cdp.Action[cdp.Void]) {
 // of the new one a moment after it has been navigated to.
 func (p *page) poll(js string) error {
 	for try := 0; ; try++ {
-		_, err := cdp.Run(p.ctx, cdp.Poll[bool](js, cdp.WithPollingInterval(50*time.Millisecond),
+		_, err := cdp.Run(p.ctx, cdp.Poll[bool](js, cdp.WithPollingInterval(100*time.Millisecond),
 			cdp.WithPollingTimeout(time.Minute)))
 		if err == nil || try == 5 || !strings.Contains(err.Error(), "Cannot find context") && !strings.Contains(err.Error(),
 			"context was destroyed") && !strings.Contains(err.Error(), "target navigated") {
@@ -225,7 +225,7 @@ func (p *page) accessible() {
 	if err != nil {
 		p.t.Fatal(err)
 	}
-	out, err := cdp.Run(p.ctx, cdp.Evaluate[string](`axe.run(document, { runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"] }).then((r) =>
+	out, err := cdp.Run(p.ctx, cdp.Evaluate[string](`axe.run(document, { resultTypes: ["violations"], preload: false, runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"] }).then((r) =>
 		r.violations.map((v) => v.id + ": " + v.help + "\n" + v.nodes.slice(0, 3).map((n) => "    " + n.html + "\n    " + n.failureSummary).join("\n")).join("\n"))`, cdp.EvalAwaitPromise))
 	if err != nil {
 		p.t.Fatal(err)

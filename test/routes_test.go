@@ -54,9 +54,13 @@ var routeBodies = map[string]string{
 	"POST /api/v1/endpoints/driver":   `{"exact":"x","platform":"linux/x64"}`,
 	"POST /api/v1/endpoints/said-who": `{"login":"x","name":"x","password":"y"}`,
 	"POST /api/v1/enrolment-tokens":   `{"name":"x","site":"ardholm"}`,
-	"POST /api/v1/pairings":           `{"machine":"m","request":"x","commitment":"` + strings.Repeat("0", 64) + `"}`,
-	"POST /api/v1/pairings/show":      `{"ticket":"x","nonce":"` + strings.Repeat("0", 26) + `"}`,
-	"POST /api/v1/pairings/claim":     `{"ticket":"x"}`, "POST /api/v1/pairings/{code}": `{}`,
+	"POST /api/v1/agent-packages":     "x", "POST /api/v1/agent-update": `{"version":"0.2.0"}`,
+	"POST /api/v1/agent-update/act":      `{"do":"pause"}`,
+	"POST /api/v1/endpoints/update":      `{"version":"0.1.0","platform":"linux/x64","kind":"deb"}`,
+	"POST /api/v1/endpoints/update/said": `{"order":1,"state":"came","former":"0.1.0"}`,
+	"POST /api/v1/pairings":              `{"machine":"m","request":"x","commitment":"` + strings.Repeat("0", 64) + `"}`,
+	"POST /api/v1/pairings/show":         `{"ticket":"x","nonce":"` + strings.Repeat("0", 26) + `"}`,
+	"POST /api/v1/pairings/claim":        `{"ticket":"x"}`, "POST /api/v1/pairings/{code}": `{}`,
 	"POST /api/v1/directory/links": `{"a":"x","b":"y"}`, "PUT /api/v1/directory/link-rules/{rule}": `{"on":false}`,
 	"PUT /api/v1/directory/primary": `{"source":""}`, "POST /api/v1/session/tokens": `{"name":" "}`,
 	"PUT /api/v1/session/password": `{"old":"x","new":"y"}`, "PUT /api/v1/views/{page}/{name}": `{"search":""}`,
@@ -77,7 +81,7 @@ var routeBodies = map[string]string{
 var routeQueries = map[string]string{"GET /api/v1/stock/servers/{name}/compare": "?with=other",
 	"POST /api/v1/drivers/packages": "?name=x", "GET /api/v1/drivers/packages/{digest}/file": "?path=x",
 	"GET /api/v1/endpoints/driver/{digest}/file": "?path=x", "GET /api/v1/drivers/compare": "?a=x",
-	"GET /api/v1/estate/past": "?list=queues&object=x", "GET /api/v1/kept-servers/{name}/why": "?queue=x"}
+	"POST /api/v1/agent-packages": "?file=x", "GET /api/v1/estate/past": "?list=queues&object=x", "GET /api/v1/kept-servers/{name}/why": "?queue=x"}
 
 // publicRoutes ask for no sign-in.
 var publicRoutes = map[string]bool{"GET /healthz": true, "GET /readyz": true, "GET /api/v1/session": true,
@@ -88,6 +92,9 @@ var publicRoutes = map[string]bool{"GET /healthz": true, "GET /readyz": true, "G
 func routeMedia(name string) string {
 	if routeBodies[name] == "PK" {
 		return "application/zip"
+	}
+	if routeBodies[name] == "x" {
+		return "application/octet-stream"
 	}
 	return "application/json"
 }

@@ -50,6 +50,7 @@ const (
 	ManageTokens   Action = "manage tokens"
 	EndSessions    Action = "end other people's sessions"
 	ManageAccounts Action = "manage accounts and their roles"
+	UpdateAgents   Action = "bring agents to another version"
 	LinkPeople     Action = "say which names are one person"
 	ExportPerson   Action = "hand out what is kept of a person"
 	ErasePerson    Action = "erase what is kept of a person"
@@ -73,7 +74,8 @@ var (
 	atSites = []Action{EditDraft, Publish, Drain, PickFor, RefreshEndpoint, SendTestPage, KeepJobs, Enrol,
 		AnswerRequests, WriteNotes}
 	// everywhere concern all sites at once: a scope excludes them.
-	everywhere = []Action{Import, KeepSources, KeepStock, ManageTokens, EndSessions, ManageAccounts, LinkPeople,
+	everywhere = []Action{Import, KeepSources, KeepStock, ManageTokens, EndSessions, ManageAccounts, UpdateAgents,
+		LinkPeople,
 		ExportPerson, ErasePerson, Profile, Capture}
 	// own are done to what is one's own.
 	own = []Action{AskOwn, Print, PickOwn, RequestOwn, OwnToken, OwnViews, OwnFactors}

@@ -162,6 +162,8 @@ type Report struct {
 
 	Removed  []Key     `json:"removed,omitempty" maxItems:"4096" doc:"Queues that somebody removed and that stay away."`
 	Failures []Failure `json:"failures" maxItems:"4096"`
+	// Updates comes in a header, so that services of the version before take the report.
+	Updates string `json:"updates,omitempty" required:"false" maxLength:"16" doc:"How the agent is brought to another version: the kind of its package, or left where that is device management's; absent where it cannot be."`
 }
 
 // Check holds the report to its limits.

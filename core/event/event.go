@@ -82,21 +82,30 @@ const (
 
 // Kinds of event.
 const (
-	Published     = "estate.published"
-	Imported      = "directory.imported"
-	Renamed       = "directory.renamed"
-	SourceKept    = "directory.source-kept"
-	SourceGone    = "directory.source-removed"
-	SourceBad     = "directory.source-fails"
-	SourceGood    = "directory.source-answers"
-	SourceHeld    = "directory.source-held"
-	EnrolToken    = "enrol.token-made"
-	EnrolGone     = "enrol.token-revoked"
-	EnrolRefused  = "enrol.refused"
-	Enrolled      = "enrol.enrolled"
-	Renewed       = "enrol.renewed"
-	EnrolRevoked  = "enrol.revoked"
-	Paired        = "enrol.paired"
+	Published    = "estate.published"
+	Imported     = "directory.imported"
+	Renamed      = "directory.renamed"
+	SourceKept   = "directory.source-kept"
+	SourceGone   = "directory.source-removed"
+	SourceBad    = "directory.source-fails"
+	SourceGood   = "directory.source-answers"
+	SourceHeld   = "directory.source-held"
+	EnrolToken   = "enrol.token-made"
+	EnrolGone    = "enrol.token-revoked"
+	EnrolRefused = "enrol.refused"
+	Enrolled     = "enrol.enrolled"
+	Renewed      = "enrol.renewed"
+	EnrolRevoked = "enrol.revoked"
+	Paired       = "enrol.paired"
+	UpdateBegun  = "update.begun"
+	UpdateStage  = "update.stage"
+	UpdatePaused = "update.paused"
+	UpdateActed  = "update.acted"
+	UpdateFailed = "update.failed"
+	AgentPackage = "update.package-added"
+
+	AgentPackageGone = "update.package-removed"
+
 	SaidWho       = "endpoint.person-said"
 	Listed        = "directory.listed"
 	EntryGone     = "directory.entry-removed"
@@ -242,6 +251,7 @@ const (
 	Call      = "call"  // an endpoint's agent is to report
 	Stock     = "stock" // readings, registrations, scans; the subject says which
 	Drivers   = "drivers"
+	Updates   = "agent-updates" // packages of the agent, and orders to install them
 	Places    = "driver-places" // where drivers are fetched from, and what is being fetched
 	Kept      = "kept-servers"  // what agents said of the servers that they keep; the subject is the machine
 	Happened  = "event"

@@ -42,6 +42,8 @@ type Config struct {
 	// Spread is over how long machines renew their certificates where another authority issues them; the pace's interval
 	// of reports when zero.
 	Spread time.Duration
+	// Installer brings the agent to other versions; the zero one does not.
+	Installer Installer
 }
 
 // An Agent keeps one endpoint in line.
@@ -61,6 +63,8 @@ type Agent struct {
 	toldSum [32]byte // of the last report that arrived
 	toldAt  time.Time
 	told    []lineup.Query // the contexts in it
+
+	upgrades upgrades
 
 	attached look      // the last that came out
 	looking  chan look // of one that is under way
@@ -83,6 +87,8 @@ type kept struct {
 	Closed map[string]agentproto.Closed `json:"closed,omitempty"`
 	Shut   []string                     `json:"shut,omitempty"`
 	Key    string                       `json:"key,omitempty"` // of the service's answers, where the machine is not enrolled
+	// Updated is the last order by which it fetched another version of itself.
+	Updated string `json:"updated,omitempty"`
 }
 
 // shortestGap is how long after a broken connection it asks again at first; then twice as long each time, up to the
@@ -115,7 +121,8 @@ func New(cfg Config) (*Agent, error) {
 			return nil, err
 		}
 	}
-	a := &Agent{cfg: cfg, client: c, identity: id, failed: map[endpoint.Key]failure{}}
+	a := &Agent{cfg: cfg, client: c, identity: id, failed: map[endpoint.Key]failure{},
+		upgrades: upgrades{cfg: cfg, client: c}}
 	a.kept.Memory.Defaults = map[string]string{}
 	if s, ok := cfg.Spooler.(takesDrivers); ok {
 		s.DriversFrom(a.driver)
@@ -205,6 +212,7 @@ func (a *Agent) Run(ctx context.Context) error {
 		}
 		defer func() { _ = unlock() }()
 	}
+	go a.upgrades.watch(ctx)
 	gap := shortestGap
 	for ctx.Err() == nil {
 		a.renewIfDue(ctx)

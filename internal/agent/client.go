@@ -258,7 +258,16 @@ func (c *client) ask(ctx context.Context, contexts []lineup.Query, tag string,
 	return lineups, agentproto.TagOf(resp.Header.Get("ETag")), false, nil
 }
 
-func (c *client) report(ctx context.Context, r endpoint.Report) error {
-	_, _, err := c.post(ctx, agentproto.ReportPath, r, nil, 30*time.Second)
-	return err
+// report reports, and gives the order by which the machine is to come to another version of the agent; "" for none.
+// kind says how it would.
+func (c *client) report(ctx context.Context, r endpoint.Report, kind string) (order string, err error) {
+	header := http.Header{}
+	if kind != "" {
+		header.Set(agentproto.UpdatesHeader, kind)
+	}
+	resp, _, err := c.post(ctx, agentproto.ReportPath, r, header, 30*time.Second)
+	if err != nil {
+		return "", err
+	}
+	return resp.Header.Get(agentproto.UpdateHeader), nil
 }

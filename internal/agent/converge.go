@@ -222,11 +222,16 @@ func (a *Agent) report(ctx context.Context, facts Facts, contexts []lineup.Query
 	if sum == a.toldSum && time.Since(a.toldAt) < a.client.pace.Report || len(contexts) == 0 {
 		return
 	}
-	if err := a.client.report(ctx, r); err != nil {
+	order, err := a.client.report(ctx, r, a.cfg.Installer.Kind)
+	if err != nil {
 		if ctx.Err() == nil {
 			a.cfg.Log.Warn("the report did not arrive", "error", err)
 		}
 		return
 	}
 	a.toldSum, a.toldAt, a.told = sum, time.Now(), contexts
+	if now := a.upgrades.heed(ctx, order, a.kept.Updated, facts.Platform); now != a.kept.Updated {
+		a.kept.Updated = now
+		a.keep()
+	}
 }

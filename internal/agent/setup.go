@@ -28,6 +28,7 @@ type SetUp struct {
 	CA      string `yaml:"ca,omitempty"`      // the authority of the service's certificate, PEM
 	Serve   bool   `yaml:"serve,omitempty"`   // it keeps a print server
 	Spooler string `yaml:"spooler,omitempty"` // where it is not the system's own
+	Updates string `yaml:"updates,omitempty"` // left: device management brings the agent to other versions
 }
 
 // SetUpFile is where packages look for it.
@@ -51,8 +52,13 @@ func ReadSetUp(file string) (SetUp, error) {
 	d := yaml.NewDecoder(bytes.NewReader(b))
 	d.KnownFields(true)
 	if err := d.Decode(&s); err != nil && !errors.Is(err, io.EOF) { // comments alone say nothing
-		return s, fault.New(fault.Invalid, "set-up-broken", "it has the keys service, token, machine, ca, serve and spooler",
+		return s, fault.New(fault.Invalid, "set-up-broken", "it has the keys service, token, machine, ca, serve, spooler "+
+			"and updates",
 			"%s cannot be read: %v", file, err)
+	}
+	if s.Updates != "" && s.Updates != Left {
+		return s, fault.New(fault.Invalid, "set-up-broken", "write updates: left, or leave it out, so that the service "+
+			"brings the agent to other versions", "%s has updates: %q", file, s.Updates)
 	}
 	if s.Token != "" {
 		if err := heldPrivate(file); err != nil {

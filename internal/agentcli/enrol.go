@@ -110,7 +110,8 @@ nowhere when somebody stands between.`,
 func showCode(c *cobra.Command) func(string, time.Time) {
 	return func(code string, until time.Time) {
 		fmt.Fprintf(c.ErrOrStderr(), "The code of this machine is\n\n    %s\n\nuntil %s. Whoever may let machines in "+
-			"types it, in the console under Endpoints, Enrolment, or:\n\n  cirque enrol pair %[1]s\n\nWaiting; Ctrl-C ends it.\n",
+			"types it, in the console under Endpoints, Enrolment, or:\n\n  cirque enrol pair %[1]s\n\nWaiting; Ctrl-C ends "+
+			"it.\n",
 			code, until.Local().Format("15:04"))
 	}
 }

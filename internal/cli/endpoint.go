@@ -87,6 +87,7 @@ func endpointCommand(r *root) *cobra.Command {
 		}}
 	return cmdline.Group("endpoint", "See endpoints and their drift, call them, and check them", list, show, refresh,
 		identityCommand(r), attachedCommand(r), checkupCommand(r),
+		endpointPackageCommand(r), endpointUpdateCommand(r),
 		printResultCommand(r), unreachedCommand(r), talksCommand(r), former("paper", "endpoint print-result",
 			printResultCommand(r)))
 }

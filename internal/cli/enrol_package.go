@@ -4,6 +4,9 @@ import (
 	"archive/zip"
 	"bytes"
 	"cmp"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -16,6 +19,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"cirque/core/fault"
+	"cirque/core/update"
 	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
@@ -83,20 +87,25 @@ and as text the command that installs it unattended, the rule by which it is fou
 that removes it. The token says by which authority the service is known. It stands in the set-up
 file alone, never on a command line, where others and logs see it.
 
-Packages are taken from the folder that make packages left (--from). Without it the archive has all
-but the package, and says which to put beside.`,
+The package is the latest that the service hands out (cirque endpoint package add), or one of the
+folder that make packages left (--from). Where there is none, the archive has all but the package, and
+says which to put beside.`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			i := slices.IndexFunc(handoutPlatforms, func(p platform) bool { return p.name == system })
 			if i < 0 {
 				return usagef("--for is one of %s, and not %q", strings.Join(platformNames(), ", "), system)
 			}
 			p := handoutPlatforms[i]
-			pack := ""
+			pack := packageFile{}
 			if from != "" {
-				var err error
-				if pack, err = p.find(from); err != nil {
+				file, err := p.find(from)
+				if err != nil {
 					return err
 				}
+				if pack.data, err = readFile("package", file); err != nil {
+					return err
+				}
+				pack.name = filepath.Base(file)
 			}
 			if _, err := os.Stat(out); err == nil {
 				return fault.New(fault.Conflict, "file-exists", "name another, or remove it: it may hold a token that is in use",
@@ -110,6 +119,11 @@ but the package, and says which to put beside.`,
 			if err != nil {
 				return err
 			}
+			if from == "" {
+				if pack, err = p.handed(c.Context(), client); err != nil {
+					return err
+				}
+			}
 			want.Expires = r.timeOf(&expires)
 			want.Name = fmt.Sprintf("%s %s %s", cmp.Or(want.Site, "any site"), system, r.now().UTC().Format(time.DateTime))
 			made, err := apiclient.Post[api.MadeEnrolToken](c.Context(), client, enrolTokensPath, want)
@@ -120,7 +134,7 @@ but the package, and says which to put beside.`,
 				return fault.New(fault.Conflict, "no-tls", "have it speak TLS: leave out --plain-http", "agents enrol over TLS, "+
 					"and the service speaks none")
 			}
-			h := p.handout(made, pack, out)
+			h := p.handout(made, pack.name, out)
 			if err := p.write(h, made.Secret, pack, r.zone().At(made.Token.ExpiresAt)); err != nil {
 				return err
 			}
@@ -156,6 +170,47 @@ func (p platform) find(dir string) (string, error) {
 	}
 	slices.Sort(list)
 	return list[len(list)-1], nil
+}
+
+// packageFile is a package with what is in it.
+type packageFile struct {
+	name string
+	data []byte
+}
+
+// handed gives the latest package for a system that the service hands out; an empty one where it hands out none.
+func (p platform) handed(ctx context.Context, client *apiclient.Client) (packageFile, error) {
+	list, err := apiclient.List[update.AgentPackage](ctx, client, agentPackagesPath, nil)
+	if err != nil {
+		return packageFile{}, err
+	}
+	list = slices.DeleteFunc(list, func(k update.AgentPackage) bool {
+		fits, err := filepath.Match(p.pattern, k.File)
+		return err != nil || !fits
+	})
+	if len(list) == 0 {
+		return packageFile{}, nil
+	}
+	k := slices.MaxFunc(list, func(x, y update.AgentPackage) int { return update.Compare(x.Version, y.Version) })
+	pack := packageFile{name: k.File}
+	for n := 0; int64(len(pack.data)) < k.Bytes; n++ {
+		at := apiclient.Path("/api/v1/endpoints/update/parts", k.Digest) + fmt.Sprintf("/%d", n)
+		resp, err := client.Raw(ctx, "GET", at, nil, nil, nil)
+		if err != nil {
+			return pack, err
+		}
+		b, err := io.ReadAll(io.LimitReader(resp.Body, update.MaxBytes))
+		_ = resp.Body.Close()
+		if err != nil {
+			return pack, err
+		}
+		pack.data = append(pack.data, b...)
+	}
+	if sum := sha256.Sum256(pack.data); hex.EncodeToString(sum[:]) != k.Digest {
+		return pack, fault.New(fault.Unavailable, "agent-package-broken", "ask again", "%s arrived with another "+
+			"checksum", k.File)
+	}
+	return pack, nil
 }
 
 // version is what stands where the pattern has its first star.
@@ -196,7 +251,7 @@ machine is enrolled.
 `
 
 // write writes the archive, which nobody else may read.
-func (p platform) write(h handout, token, pack, until string) error {
+func (p platform) write(h handout, token string, pack packageFile, until string) error {
 	var b bytes.Buffer
 	z := zip.NewWriter(&b)
 	setUp := fmt.Sprintf("# By which service this machine is enrolled, and with what. The token lets in %s until %s.\n"+
@@ -213,16 +268,12 @@ func (p platform) write(h handout, token, pack, until string) error {
 			return err
 		}
 	}
-	if pack != "" {
-		in, err := os.ReadFile(pack)
+	if pack.name != "" {
+		w, err := z.CreateHeader(&zip.FileHeader{Name: pack.name, Method: zip.Store})
 		if err != nil {
 			return err
 		}
-		w, err := z.CreateHeader(&zip.FileHeader{Name: filepath.Base(pack), Method: zip.Store})
-		if err != nil {
-			return err
-		}
-		if _, err := w.Write(in); err != nil {
+		if _, err := w.Write(pack.data); err != nil {
 			return err
 		}
 	}

@@ -21,6 +21,7 @@ func accessRoutes(s *server, a huma.API) {
 	auditRoutes(s, a)
 	enrolmentsRoutes(s, a)
 	pairingsRoutes(s, a)
+	updatesRoutes(s, a)
 }
 
 func tokensRoutes(s *server, a huma.API) {

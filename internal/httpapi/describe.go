@@ -35,7 +35,7 @@ var subjects = []subject{
 	{"Kept servers", "Print servers that Cirque makes and holds.", []string{"/kept-servers", "/keepers"}},
 	{"Drivers", "Packages, exact names, and what came out.", []string{"/drivers"}},
 	{"Endpoints", "Machines with an agent: reports, drift, checkups, enrolment.", []string{"/endpoints", "/fleet",
-		"/checkups", "/enrolments", "/enrolment-tokens", "/pairings", "/proof"}},
+		"/checkups", "/enrolments", "/enrolment-tokens", "/pairings", "/agent-packages", "/agent-update", "/proof"}},
 	{"Continuity", "Health, duty, failover, faults and notices.", []string{"/servers", "/duties", "/moves", "/health",
 		"/failover-tests", "/faults", "/notices", "/snapshots", "/overview", "/checklist"}},
 	{"Access", "Accounts, roles, sessions, tokens and the audit.", []string{"/accounts", "/access-rules", "/session",

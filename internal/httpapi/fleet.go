@@ -10,6 +10,7 @@ import (
 	"cirque/core/event"
 	"cirque/core/fleet"
 	"cirque/core/page"
+	"cirque/core/update"
 	"cirque/core/words"
 	"cirque/internal/agentproto"
 	"cirque/internal/api"
@@ -18,13 +19,24 @@ import (
 func fleetRoutes(s *server, a huma.API) {
 	identitiesRoute(s, a)
 	checklistRoutes(s, a)
-	type report struct{ Body endpoint.Report }
+	type report struct {
+		Updates string `header:"Cirque-Updates" enum:"deb,rpm,msi,archive,left" doc:"How the agent is brought to another version."`
+		Body    endpoint.Report
+	}
+	type judged struct {
+		Update string `header:"Cirque-Update" doc:"The order by which the machine is to come to another version; absent for none."`
+		Body   endpoint.Judged
+	}
 	route(s, a, "POST", agentproto.ReportPath, "report", "An agent tells how its endpoint stands",
 		medium.by(access.Report).asTold(),
-		func(ctx context.Context, in *report) (*out[endpoint.Judged], error) {
+		func(ctx context.Context, in *report) (*judged, error) {
 			words.Clean(&in.Body)
+			if in.Updates != "" {
+				in.Body.Updates = in.Updates
+			}
 			e, err := s.svc.Fleet.Report(ctx, principalOf(ctx), in.Body)
-			return &out[endpoint.Judged]{e}, err
+			return &judged{s.svc.Updates.Tells(update.Machine{Name: in.Body.Machine, Version: in.Body.Version,
+				Platform: in.Body.Platform, Updates: in.Body.Updates}), e}, err
 		})
 	type endpoints struct {
 		Paging

@@ -59,6 +59,7 @@ type Store struct {
 	Sources       SourceTable
 	Stock         StockTable
 	Tokens        TokenTable
+	Updates       UpdateTable
 	Uses          UseTable
 	Views         ViewTable
 }
@@ -106,6 +107,8 @@ type (
 	PackageTable struct{ db }
 	// KeeperTable keeps what agents said of the print servers that they keep.
 	KeeperTable struct{ db }
+	// UpdateTable keeps packages of the agent, and what came of orders to install them.
+	UpdateTable struct{ db }
 	// PlaceTable keeps where packages of drivers are fetched from.
 	PlaceTable struct{ db }
 	// PersonTable keeps what is kept of a person, across all tables.
@@ -138,7 +141,7 @@ func newStore(pool *pools) *Store {
 		HealthTable{d}, LinkTable{d},
 		ListingTable{d}, NoticeTable{d}, OnceTable{d}, PackageTable{d}, PlaceTable{d}, KeeperTable{d},
 		PersonTable{d}, SnapshotTable{d}, PickTable{d}, RequestTable{d}, ScanTable{d}, SourceTable{d}, StockTable{d},
-		TokenTable{d}, UseTable{d}, ViewTable{d}}
+		TokenTable{d}, UpdateTable{d}, UseTable{d}, ViewTable{d}}
 }
 
 // Open connects and checks the server's version; it does not migrate.

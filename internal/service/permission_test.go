@@ -10,10 +10,19 @@ import (
 	"cirque/core/access"
 	"cirque/core/directory"
 	"cirque/core/fault"
+	"cirque/core/update"
 	"cirque/internal/service"
 	"cirque/internal/service/enrolment"
+	"cirque/internal/service/updates"
 	"cirque/internal/testkit/rooms"
 )
+
+// noUpdates is a store of updates that is only read when the service is built.
+type noUpdates struct{ updates.Store }
+
+func (noUpdates) LastUpdate(context.Context) (*update.Order, error) { return nil, nil }
+
+func (noUpdates) AgentPackages(context.Context) ([]update.AgentPackage, error) { return nil, nil }
 
 // TestPermissionFirst: each use case of each room refuses who has not signed in, and does so before it touches a store:
 // here no room has one, so whoever asked it would be found out.
@@ -21,7 +30,8 @@ func TestPermissionFirst(t *testing.T) {
 	t.Parallel()
 	w := rooms.New(t, "estate: 1\nqueues: [{name: hall, paths: [{gateway: true}]}]", directory.Records{})
 	var none enrolments
-	svc, err := service.New(t.Context(), service.Stores{Decided: w, Seen: w, Signals: w, Enrolment: none},
+	svc, err := service.New(t.Context(), service.Stores{Decided: w, Seen: w, Signals: w, Enrolment: none,
+		Updates: noUpdates{}},
 		service.Config{Now: w.Now, Zone: func(string) *time.Location { return time.UTC }})
 	if err != nil {
 		t.Fatal(err)

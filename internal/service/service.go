@@ -38,6 +38,7 @@ import (
 	"cirque/internal/service/snapshots"
 	"cirque/internal/service/sources"
 	"cirque/internal/service/stock"
+	"cirque/internal/service/updates"
 	"cirque/internal/service/views"
 	"cirque/internal/service/worker"
 )
@@ -63,6 +64,7 @@ type Stores struct {
 	Drivers   drivers.Store
 	Enrolment enrolment.Store
 	Pairs     enrolment.Pairs
+	Updates   updates.Store
 	Factors   factors.Store
 	Fleet     fleet.Store
 	Identity  identity.Store
@@ -167,6 +169,7 @@ type Service struct {
 	Drafts       *drafts.Room
 	Drivers      *drivers.Room
 	Enrolment    *enrolment.Room
+	Updates      *updates.Room
 	Factors      *factors.Room
 	Fleet        *fleet.Room
 	Identity     *identity.Room
@@ -243,6 +246,9 @@ func (s *Service) decide(ctx context.Context, in Stores, cfg Config) (err error)
 		Authority: cfg.Authority, Accounts: s.Identity, Agents: cfg.AgentsURL}); err != nil {
 		return err
 	}
+	if s.Updates, err = updates.New(ctx, updates.Config{Store: in.Updates, Present: p, Log: log, Now: now}); err != nil {
+		return err
+	}
 	if s.Drafts, err = drafts.New(drafts.Config{Store: in.Drafts, Beside: in.Beside, Present: p, Now: now,
 		Fleet: s.Fleet, As: func(owner string) (*access.Principal, error) {
 			return identity.Acting(s.Identity,
@@ -293,7 +299,7 @@ func (s *Service) Run(ctx context.Context) {
 		drafts.Publisher{Room: s.Drafts}, s.Stock,
 		s.Fleet,
 		s.Adverts, s.People, s.Places,
-		s.Sources, s.Continuity, s.Alerts, s.Decommission, s.Keepers} {
+		s.Sources, s.Continuity, s.Alerts, s.Decommission, s.Keepers, s.Updates} {
 		all = append(all, room.Workers()...)
 	}
 	s.Runner.Run(ctx, all...)

@@ -6,4 +6,5 @@ upgrade | 1) exit 0 ;;
 esac
 if [ -z "${DPKG_ROOT:-}" ] && [ -d /run/systemd/system ]; then
 	systemctl disable --now "$NAME.service" || true
+	[ "$NAME" != cirque-agent ] || systemctl stop cirque-agent-update.path || true
 fi

@@ -61,6 +61,7 @@ func Of(db *postgres.Store) service.Stores {
 			postgres.PlaceTable
 		}{db.Checkups, db.Endpoints, db.Packages, db.Places},
 		Places:  db.Places,
+		Updates: db.Updates,
 		Keepers: db.Keepers,
 		Enrolment: struct {
 			postgres.EnrolmentTable

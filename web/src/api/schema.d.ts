@@ -160,6 +160,93 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/agent-packages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Packages of the agent that are kept */
+        get: operations["agent-packages"];
+        put?: never;
+        /** Keep a package of the agent */
+        post: operations["add-agent-package"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/agent-packages/{digest}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget a package of the agent */
+        delete: operations["remove-agent-package"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/agent-update": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the latest update of agents stands, and which machines it suits */
+        get: operations["agent-update"];
+        put?: never;
+        /** Bring agents to another version, a share of them first */
+        post: operations["begin-agent-update"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/agent-update/act": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pause an update of agents, have it go on or back, or end it */
+        post: operations["act-agent-update"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/agent-update/machines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What came of the machines that began */
+        get: operations["agent-update-machines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/audit": {
         parameters: {
             query?: never;
@@ -1433,6 +1520,57 @@ export interface paths {
         put?: never;
         /** A person at a machine says who they are, with their password */
         post: operations["said-who"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/endpoints/update": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The package of the agent that a machine is to install */
+        post: operations["offer-update"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/endpoints/update/parts/{digest}/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A part of a package of the agent: a mebibyte, the last one less */
+        get: operations["agent-package-part"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/endpoints/update/said": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A machine tells that it begins to install a version, or what came of it */
+        post: operations["update-said"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4202,6 +4340,11 @@ export interface components {
             /** @description Whether its owner was told, in words; empty where they did it themselves. */
             told: string;
         };
+        AddedAgentPackage: {
+            /** @description It was kept already. */
+            known: boolean;
+            package: components["schemas"]["UpdateAgentPackage"];
+        };
         AddedPackage: {
             /** @description The same files were kept already; nothing was added. */
             known: boolean;
@@ -5873,6 +6016,8 @@ export interface components {
             spooler: string;
             /** @description Drivers whose files the agent keeps. */
             staged?: components["schemas"]["EndpointStaged"][];
+            /** @description How the agent is brought to another version: the kind of its package, or left where that is device management's; absent where it cannot be. */
+            updates?: string;
             version: string;
         };
         EndpointSample: {
@@ -7381,6 +7526,23 @@ export interface components {
             /** @description Where what it does must lie; everywhere when absent. */
             sites?: string[];
         };
+        NewUpdate: {
+            /**
+             * Format: int64
+             * @description How long each stage is watched, in seconds; four hours when absent.
+             */
+            each?: number;
+            /**
+             * Format: int64
+             * @description How many machines may fail before it pauses; none when absent.
+             */
+            faults?: number;
+            /** @description The stages, in percent, ascending to 100; 5, 25, 100 when absent. */
+            shares?: number[];
+            /** @description Only its machines; all when absent. */
+            site?: string;
+            version: string;
+        };
         NewWatch: {
             /**
              * @description Devices only.
@@ -7515,6 +7677,16 @@ export interface components {
         };
         PageAccount: {
             items: components["schemas"]["AccessAccount"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageAgentPackage: {
+            items: components["schemas"]["UpdateAgentPackage"][];
             /** @description What to give as after to have the next page; empty on the last one. */
             next: string;
             /**
@@ -7935,6 +8107,16 @@ export interface components {
         };
         PageQueueView: {
             items: components["schemas"]["StockQueueView"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageRecord: {
+            items: components["schemas"]["UpdateRecord"][];
             /** @description What to give as after to have the next page; empty on the last one. */
             next: string;
             /**
@@ -9953,6 +10135,162 @@ export interface components {
             /** @description Users whom it may stand for. */
             near: string[];
         };
+        UpdateAct: {
+            /** @enum {string} */
+            do: "pause" | "go-on" | "back" | "end";
+        };
+        UpdateAgentPackage: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /** Format: int64 */
+            bytes: number;
+            /** @description SHA-256 of the file, hexadecimal. */
+            digest: string;
+            file: string;
+            /** @enum {string} */
+            kind: "deb" | "rpm" | "msi" | "archive";
+            /** @description Such as linux/x64. */
+            platform: string;
+            version: string;
+        };
+        UpdateCounts: {
+            /**
+             * Format: int64
+             * @description Went back, as they were told.
+             */
+            back: number;
+            /**
+             * Format: int64
+             * @description Are installing it, and have time still to say what came of it.
+             */
+            begun: number;
+            /**
+             * Format: int64
+             * @description Run the version.
+             */
+            came: number;
+            /**
+             * Format: int64
+             * @description Could not install it, or went back by themselves.
+             */
+            failed: number;
+            /**
+             * Format: int64
+             * @description Began, and have said nothing for half an hour.
+             */
+            silent: number;
+        };
+        UpdateOffer: {
+            /** @description The package of the version that runs now: the machine's own way back. */
+            back?: components["schemas"]["UpdatePackage"];
+            /** Format: int64 */
+            order: number;
+            to: components["schemas"]["UpdatePackage"];
+        };
+        UpdateOrder: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /**
+             * Format: int64
+             * @description How long each stage is watched before the next, at least, in seconds.
+             */
+            each: number;
+            /**
+             * Format: int64
+             * @description How many machines may fail before nobody more is brought there.
+             */
+            faults: number;
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: date-time
+             * @description When it went on after a pause: what failed before counts no more.
+             */
+            on_at?: string;
+            /** @description The stages: which share of the machines each reaches, in percent, ascending to 100. */
+            shares: number[];
+            /** @description The only site whose machines it is for; all when absent. */
+            site?: string;
+            /**
+             * Format: int64
+             * @description The present one, from 0.
+             */
+            stage: number;
+            /**
+             * Format: date-time
+             * @description When it began, or went on.
+             */
+            stage_at: string;
+            /** @enum {string} */
+            state: "running" | "paused" | "back" | "ended";
+            version: string;
+            /** @description Why it paused. */
+            why?: string;
+        };
+        UpdatePackage: {
+            /** Format: int64 */
+            bytes: number;
+            file: string;
+            sha256: string;
+            version: string;
+        };
+        UpdateRecord: {
+            /**
+             * Format: date-time
+             * @description When it began, or said what came of it.
+             */
+            at: string;
+            /** Format: date-time */
+            begun_at: string;
+            /** @description The version that it had. */
+            former: string;
+            machine: string;
+            says?: string;
+            /** @enum {string} */
+            state: "begun" | "came" | "failed" | "silent" | "back";
+        };
+        UpdateRequest: {
+            /** @description Of its package: deb, rpm, msi or archive. */
+            kind: string;
+            platform: string;
+            /** @description That runs now. */
+            version: string;
+        };
+        UpdateSaid: {
+            /** @description The version that it had. */
+            former: string;
+            /** Format: int64 */
+            order: number;
+            says?: string;
+            /** @enum {string} */
+            state: "begun" | "came" | "failed" | "back";
+        };
+        UpdateStanding: {
+            /** Format: date-time */
+            at: string;
+            /** @description Faults since it was begun or went on. */
+            counts: components["schemas"]["UpdateCounts"];
+            /** @description Machines by version, platform and how they are brought to another. */
+            machines: components["schemas"]["UpdateSuit"][];
+            /** @description The latest; absent where there was none. */
+            order?: components["schemas"]["UpdateOrder"];
+            /** @description To which version they are held: the order's, or that which is asked about. */
+            version?: string;
+        };
+        UpdateSuit: {
+            /** Format: int64 */
+            machines: number;
+            platform: string;
+            suits: boolean;
+            updates?: string;
+            version: string;
+            /** @description The package of the version that they have is kept, too. */
+            way_back: boolean;
+            /** @description Why they cannot, or need not. */
+            why?: string;
+        };
         WhoRequest: {
             names: string[];
         };
@@ -10485,6 +10823,286 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LineupAddressTold"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "agent-packages": {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageAgentPackage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "add-agent-package": {
+        parameters: {
+            query: {
+                /** @description As make packages calls it. */
+                file: string;
+            };
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddedAgentPackage"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "remove-agent-package": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                /** @description The digest, the beginning of it, or the file's name. */
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "agent-update": {
+        parameters: {
+            query?: {
+                /** @description Which machines could be brought there; that of the latest order when absent. */
+                version?: string;
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UpdateStanding"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "begin-agent-update": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewUpdate"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UpdateStanding"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "act-agent-update": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UpdateAct"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UpdateStanding"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "agent-update-machines": {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+                /** @description Only those that stand so. */
+                state?: "begun" | "came" | "failed" | "silent" | "back";
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageRecord"];
                 };
             };
             304: components["responses"]["304"];
@@ -14035,6 +14653,8 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
+                /** @description How the agent is brought to another version. */
+                "Cirque-Updates"?: "deb" | "rpm" | "msi" | "archive" | "left";
                 /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
                 "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
                 /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
@@ -14052,6 +14672,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    "Cirque-Update"?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -14099,6 +14720,129 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Person"];
                 };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "offer-update": {
+        parameters: {
+            query?: never;
+            header?: {
+                "Cirque-Nonce"?: string;
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UpdateRequest"];
+            };
+        };
+        responses: {
+            /** @description The package, signed as lineups are. */
+            200: {
+                headers: {
+                    "Cirque-Key"?: string;
+                    "Cirque-Key-Handover"?: string;
+                    "Cirque-Signature"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UpdateOffer"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "agent-package-part": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path: {
+                digest: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The part. */
+            200: {
+                headers: {
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "update-said": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UpdateSaid"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             400: components["responses"]["400"];
             401: components["responses"]["401"];

@@ -1,0 +1,121 @@
+package install
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+
+	"golang.org/x/sys/windows"
+	"golang.org/x/sys/windows/registry"
+)
+
+// key is what the agent's installer leaves.
+const key = `SOFTWARE\Cirque\Agent`
+
+// Kind says how this program was installed: msi; "" where an installer did not bring it.
+func Kind() string {
+	k, err := registry.OpenKey(registry.LOCAL_MACHINE, key, registry.QUERY_VALUE)
+	if err != nil {
+		return ""
+	}
+	defer func() { _ = k.Close() }()
+	exe, err := os.Executable()
+	if _, _, e := k.GetStringValue("Version"); err != nil || e != nil {
+		return ""
+	}
+	if strings.EqualFold(filepath.Base(filepath.Dir(exe)), "Agent") {
+		return "msi"
+	}
+	return ""
+}
+
+// later is how the installer ends where another version, or a later one, is there (ERROR_PRODUCT_VERSION, and what
+// stands for a condition that does not hold).
+var later = map[int]bool{1638: true, 1603: true}
+
+// run installs a package by the system's installer. A former version is laid where the later one was taken away.
+func run(ctx context.Context, kind, file string) ([]byte, error) {
+	if kind != "msi" {
+		return nil, fmt.Errorf("a package of the kind %q is installed by nothing here", kind)
+	}
+	log := file + ".log"
+	out, err := output(ctx, "msiexec", "/i", file, "/qn", "/norestart", "/l*v", log)
+	code := 0
+	if exit, ok := errors.AsType[*exec.ExitError](err); ok {
+		code = exit.ExitCode()
+	}
+	switch {
+	case code == 3010 || code == 1641: // done; the system is to be started anew some time
+		return out, nil
+	case later[code]:
+		product := installed()
+		if product == "" {
+			return out, fmt.Errorf("the installer ended with %d; its log is %s", code, log)
+		}
+		if out, err := output(ctx, "msiexec", "/x", product, "/qn", "/norestart"); err != nil {
+			return out, err
+		}
+		return output(ctx, "msiexec", "/i", file, "/qn", "/norestart", "/l*v", log)
+	}
+	return out, err
+}
+
+// installed gives the code of the product that is there.
+func installed() string {
+	const uninstall = `SOFTWARE\Microsoft\Windows\CurrentVersion\Uninstall`
+	list, err := registry.OpenKey(registry.LOCAL_MACHINE, uninstall, registry.ENUMERATE_SUB_KEYS)
+	if err != nil {
+		return ""
+	}
+	defer func() { _ = list.Close() }()
+	names, err := list.ReadSubKeyNames(-1)
+	if err != nil {
+		return ""
+	}
+	for _, n := range names {
+		k, err := registry.OpenKey(registry.LOCAL_MACHINE, uninstall+`\`+n, registry.QUERY_VALUE)
+		if err != nil {
+			continue
+		}
+		title, _, _ := k.GetStringValue("DisplayName")
+		_ = k.Close()
+		if title == "Cirque agent" && strings.HasPrefix(n, "{") {
+			return n
+		}
+	}
+	return ""
+}
+
+// Begin starts the updater for the task in a folder, out of a copy, since its own file is replaced: it outlives this
+// process.
+func Begin(dir string) error {
+	exe, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	b, err := os.ReadFile(exe)
+	if err != nil {
+		return err
+	}
+	copied := filepath.Join(dir, "updater.exe")
+	if err := os.WriteFile(copied, b, 0o700); err != nil {
+		return err
+	}
+	c := exec.Command(copied, "apply-update", "--folder", dir)
+	c.SysProcAttr = &syscall.SysProcAttr{CreationFlags: windows.DETACHED_PROCESS | windows.CREATE_NEW_PROCESS_GROUP}
+	if err := c.Start(); err != nil {
+		return err
+	}
+	return c.Process.Release()
+}
+
+// Restarts says whether this process is to take the new program's place by itself: the installer restarts the service.
+func Restarts() bool { return false }
+
+// Restart is never called.
+func Restart() error { return errors.ErrUnsupported }
