@@ -1,6 +1,7 @@
 package test
 
 import (
+	"context"
 	"fmt"
 	"io/fs"
 	"os"
@@ -10,6 +11,8 @@ import (
 	"strings"
 	"testing"
 
+	corepage "cirque/core/page"
+	"cirque/core/update"
 	"cirque/internal/testkit/wine"
 )
 
@@ -222,9 +225,12 @@ func TestPackagesSums(t *testing.T) {
 // pack makes packages out of what the last make packages was made of, as another version where one is named.
 func pack(t *testing.T, version, to, bin, only string) {
 	t.Helper()
-	bins, err := filepath.Abs("../.bin/packages/" + bin)
-	if err != nil {
-		t.Fatal(err)
+	bins := bin // a folder
+	if !filepath.IsAbs(bin) {
+		var err error
+		if bins, err = filepath.Abs("../.bin/packages/" + bin); err != nil {
+			t.Fatal(err)
+		}
 	}
 	at := strings.TrimSpace(do(t, nil, "git", "log", "-1", "--format=%ct"))
 	c := exec.Command("go", "run", ".", "-version", version, "-epoch", at, "-key", "../.bin/signing-key.asc", "-code-key",
@@ -263,8 +269,13 @@ func TestWinePackage(t *testing.T) {
 	p := wine.Here(t)
 	e := startEnrolling(t)
 	secret := e.enrolToken("brannoy", 1)
-	later := t.TempDir()
-	pack(t, "0.2.0", later, "windows-amd64", "msi")
+	later, program2 := t.TempDir(), t.TempDir()
+	build := exec.Command("go", "build", "-ldflags", "-s -w -X main.version=0.2.0", "-o", program2+"/", "../cmd/cirque-agent")
+	build.Env = append(os.Environ(), "GOOS=windows", "GOARCH=amd64")
+	if out, err := build.CombinedOutput(); err != nil {
+		t.Fatalf("%v\n%s", err, out)
+	}
+	pack(t, "0.2.0", later, program2, "msi")
 	for from, to := range map[string]string{one(t, dir, "cirque-agent-*.msi"): "agent.msi",
 		one(t, later, "cirque-agent-0.2.0-*.msi"): "later.msi"} {
 		b, err := os.ReadFile(from)
@@ -302,16 +313,55 @@ func TestWinePackage(t *testing.T) {
 	if left := textOf(t, filepath.Join(kept, "Agent", "agent.yaml")); strings.Contains(left, secret) {
 		t.Error("the token stays after the machine is enrolled")
 	}
-	// The next version takes the place of this one, and keeps what the agent knows.
-	p.Run(t, "wine", "msiexec", "/i", `C:\tests\later.msi`, "/qn")
-	if _, err := os.Stat(filepath.Join(kept, "Agent", "identity.json")); err != nil {
-		t.Error(err)
+	// The next version takes the place of this one, as the service tells the agent, and keeps what it knows; and the
+	// former one takes its place again.
+	for _, dist := range []string{dir, later} {
+		file := one(t, dist, "cirque-agent-*.msi")
+		if _, _, err := e.Service.Updates.AddPackage(t.Context(), owner, filepath.Base(file), []byte(textOf(t, file))); err != nil {
+			t.Fatal(err)
+		}
 	}
-	says := p.Run(t, "wine", "reg", "query", `HKLM\SOFTWARE\Cirque\Agent`, "/v", "Version")
-	if !strings.Contains(says, "0.2.0") {
-		t.Error(says)
+	if _, err := e.Service.Updates.Begin(t.Context(), owner, update.Order{Version: "0.2.0", Shares: []int{100}}); err != nil {
+		t.Fatal(err)
 	}
-	within(t, "the service runs again", runs)
+	for _, c := range []struct{ state, version string }{{update.Came, "0.2.0"}, {update.WentBack, "0.1.0"}} {
+		if c.state == update.WentBack {
+			if _, err := e.Service.Updates.Act(t.Context(), owner, update.GoBack); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if _, err := e.Service.Fleet.Refresh(t.Context(), owner, "till-2"); err != nil {
+			t.Fatal(err)
+		}
+		var got update.Record
+		t.Cleanup(func() {
+			if t.Failed() {
+				st, err := e.Service.Updates.Standing(context.Background(), owner, "")
+				t.Logf("%+v, %+v, %v", got, st, err)
+			}
+		})
+		within(t, "it "+c.state, func() bool {
+			_, _ = p.Try(t, program, "version") // Wine ends its services once nobody uses it
+			list, err := e.Service.Updates.Records(t.Context(), owner, "", corepage.Ask{})
+			if err == nil && len(list.Items) == 1 {
+				got = list.Items[0]
+			}
+			return got.State == c.state || got.State == update.Failed
+		})
+		if got.State != c.state {
+			t.Fatalf("%+v", got)
+		}
+		if _, err := os.Stat(filepath.Join(kept, "Agent", "identity.json")); err != nil {
+			t.Error(err)
+		}
+		says := p.Run(t, "wine", "reg", "query", `HKLM\SOFTWARE\Cirque\Agent`, "/v", "Version")
+		if !strings.Contains(says, c.version) {
+			t.Error(says)
+		}
+		within(t, "the service runs again", runs)
+	}
+	p.Run(t, "wine", "msiexec", "/i", `C:\tests\later.msi`, "/qn") // by hand as well
+	within(t, "the service runs once more", runs)
 	p.Run(t, "wine", "msiexec", "/x", `C:\tests\later.msi`, "/qn")
 	if _, err := os.Stat(filepath.Join(p.Dir(), "Program Files", "Cirque", "Agent", "cirque-agent.exe")); err == nil {
 		t.Error("the program stays")

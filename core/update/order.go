@@ -201,8 +201,7 @@ func Fit(version string, list []AgentPackage, s Suit) Suit {
 	case s.Updates == Left:
 		s.Why = "are left to device management"
 	case s.Updates == "":
-		s.Why = "cannot be brought to another version by the service: the agent was not installed from a package, or is " +
-			"too old to be"
+		s.Why = "cannot: no package brought the agent there, or it is too old"
 	case !known:
 		s.Why = "were built by hand"
 	case Compare(s.Version, version) > 0:

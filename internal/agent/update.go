@@ -3,6 +3,7 @@ package agent
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
 	"os"
@@ -128,23 +129,8 @@ func (u *upgrades) fetch(ctx context.Context, dir string, p agentproto.UpdatePac
 	if b, err := os.ReadFile(path); err == nil && sumOf(b) == p.SHA256 {
 		return nil
 	}
-	f, err := os.OpenFile(path+".part", os.O_CREATE|os.O_RDWR, 0o600)
-	if err != nil {
+	if err := u.parts(ctx, path+".part", p); err != nil {
 		return err
-	}
-	defer func() { _ = f.Close() }()
-	info, err := f.Stat()
-	if err != nil {
-		return err
-	}
-	for n := info.Size() / partSize; n*partSize < p.Bytes; n++ {
-		b, err := u.part(ctx, p.SHA256, n)
-		if err != nil {
-			return err
-		}
-		if _, err := f.WriteAt(b, n*partSize); err != nil {
-			return err
-		}
 	}
 	b, err := os.ReadFile(path + ".part")
 	if err != nil {
@@ -158,6 +144,29 @@ func (u *upgrades) fetch(ctx context.Context, dir string, p agentproto.UpdatePac
 		return err
 	}
 	return os.Remove(path + ".part")
+}
+
+// parts fetches what is missing of a package into a file, which is closed afterwards: on Windows what is open can be
+// neither renamed nor removed.
+func (u *upgrades) parts(ctx context.Context, file string, p agentproto.UpdatePackage) error {
+	f, err := os.OpenFile(file, os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return err
+	}
+	info, err := f.Stat()
+	if err != nil {
+		return errors.Join(err, f.Close())
+	}
+	for n := info.Size() / partSize; n*partSize < p.Bytes; n++ {
+		b, err := u.part(ctx, p.SHA256, n)
+		if err == nil {
+			_, err = f.WriteAt(b, n*partSize)
+		}
+		if err != nil {
+			return errors.Join(err, f.Close())
+		}
+	}
+	return f.Close()
 }
 
 // part fetches one part; a line that breaks is asked again.

@@ -102,11 +102,17 @@ func Begin(dir string) error {
 	if err != nil {
 		return err
 	}
-	copied := filepath.Join(dir, "updater.exe")
-	if err := os.WriteFile(copied, b, 0o700); err != nil {
+	f, err := os.CreateTemp(dir, "updater-*.exe") // one of before may still be ending
+	if err != nil {
 		return err
 	}
-	c := exec.Command(copied, "apply-update", "--folder", dir)
+	if _, err := f.Write(b); err != nil {
+		return errors.Join(err, f.Close())
+	}
+	if err := f.Close(); err != nil {
+		return err
+	}
+	c := exec.Command(f.Name(), "apply-update", "--folder", dir)
 	c.SysProcAttr = &syscall.SysProcAttr{CreationFlags: windows.DETACHED_PROCESS | windows.CREATE_NEW_PROCESS_GROUP}
 	if err := c.Start(); err != nil {
 		return err

@@ -81,8 +81,16 @@ func (t Task) Save(dir string) error {
 	return whole.Write(filepath.Join(dir, taskFile), b, 0o600)
 }
 
-// Forget removes a task with its packages.
-func Forget(dir string) error { return os.RemoveAll(dir) }
+// Forget removes a task, and its packages as far as nothing has them open any more: on Windows the updater may still be
+// ending. What stays goes with the next.
+func Forget(dir string) error {
+	err := os.Remove(filepath.Join(dir, taskFile))
+	if errors.Is(err, fs.ErrNotExist) {
+		err = nil
+	}
+	_ = os.RemoveAll(dir)
+	return err
+}
 
 // Alive tells that a version of the agent has come up: it has read what it knows, and opened its spooler.
 func Alive(dir, version string) error {

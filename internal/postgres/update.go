@@ -23,12 +23,16 @@ func (s UpdateTable) AddAgentPackage(ctx context.Context, p update.AgentPackage,
 	e event.Event) (known bool, err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
 		var kept int
-		var other string
+		var other, called string
 		if err := tx.QueryRow(ctx, "SELECT count(*), coalesce(max(digest) FILTER (WHERE version = $1 AND platform = $2 AND "+
-			"kind = $3), '') FROM agent_package", p.Version, p.Platform, p.Kind).Scan(&kept, &other); err != nil {
+			"kind = $3), ''), coalesce(max(file) FILTER (WHERE digest = $4), '') FROM agent_package", p.Version, p.Platform,
+			p.Kind, p.Digest).Scan(&kept, &other, &called); err != nil {
 			return err
 		}
 		switch {
+		case called != "" && called != p.File:
+			return fault.New(fault.Conflict, "agent-package-renamed", "give the file under the name that make packages gave it",
+				"the same file is kept as %s, and cannot be %s as well", called, p.File)
 		case other == p.Digest:
 			known = true
 			return nil

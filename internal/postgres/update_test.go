@@ -48,6 +48,14 @@ func TestAgentPackages(t *testing.T) {
 	if _, err := s.Updates.AddAgentPackage(ctx, other, data, happening("x")); !fault.Is(err, fault.Conflict) {
 		t.Error(err)
 	}
+	renamed, err := update.Named("cirque-agent_0.2.1_amd64.deb")
+	if err != nil {
+		t.Fatal(err)
+	}
+	renamed.Digest = k.Digest
+	if _, err := s.Updates.AddAgentPackage(ctx, renamed, data, happening("x")); fault.As(err).Code != "agent-package-renamed" {
+		t.Error(err)
+	}
 	if err := s.Updates.RemoveAgentPackage(ctx, other.Digest, happening("x")); !fault.Is(err, fault.Unknown) {
 		t.Error(err)
 	}

@@ -4,8 +4,10 @@
 package updates
 
 import (
+	"cmp"
 	"context"
 	"log/slog"
+	"slices"
 	"sync/atomic"
 	"time"
 
@@ -80,6 +82,9 @@ func (s *Room) read(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	slices.SortFunc(list, func(x, y update.AgentPackage) int { // the latest first
+		return cmp.Or(update.Compare(y.Version, x.Version), cmp.Compare(x.File, y.File))
+	})
 	s.order.Store(o)
 	s.packages.Store(&list)
 	return nil

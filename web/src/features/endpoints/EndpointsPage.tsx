@@ -17,6 +17,7 @@ import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Sections } from "../../ui/Sections";
 import { EndpointSheet } from "./EndpointSheet";
 import { Enrolment } from "./Enrolment";
+import { Versions } from "./Versions";
 import { KnowingPeople } from "./KnowingPeople";
 import { wrong } from "./model";
 import { OverTime } from "./OverTime";
@@ -51,6 +52,7 @@ export function EndpointsPage() {
           ["snapshots", "Snapshots", "/endpoints?show=snapshots"],
           ["enrolment", "Enrolment", "/endpoints?show=enrolment"],
           ["people", "Their people", "/endpoints?show=people"],
+          ["versions", "Versions", "/endpoints?show=versions"],
           ["pace", "Pace", "/endpoints?show=pace"],
         ]}
       />
@@ -66,6 +68,8 @@ export function EndpointsPage() {
         <Enrolment mayEnrol={mayEnrol} />
       ) : show === "people" ? (
         <KnowingPeople mayEdit={mayEdit} />
+      ) : show === "versions" ? (
+        <Versions />
       ) : show === "pace" ? (
         <Pace mayEdit={mayEdit} />
       ) : (
