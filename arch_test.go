@@ -127,7 +127,7 @@ var arrows = map[string][]string{
 		"internal/agentproto",
 		"standard"},
 	"internal/gateway": {"core", "internal/service/jobs", "standard"},
-	"internal/install": {"core/fault", "core/words", "internal/whole"},
+	"internal/install": {"core/fault", "core/update", "core/words", "internal/whole"},
 	"internal/agent": {"core", "internal/agentproto", "internal/install", "standard", "internal/probe/dial",
 		"internal/probe/ipp", "internal/whole", "internal/windows", "internal/winspool"},
 	"internal/story":        {},

@@ -55,15 +55,7 @@ func do(t *testing.T, env []string, name string, args ...string) string {
 func TestPackagesDeb(t *testing.T) {
 	dir := built(t)
 	for name, config := range map[string]string{"cirque": "etc/cirque/cirque.yaml", "cirque-agent": "etc/cirque-agent/agent.yaml"} {
-		root := t.TempDir()
-		for _, d := range []string{"var/lib/dpkg/info", "var/lib/dpkg/updates", "var/lib/dpkg/triggers", "etc"} {
-			if err := os.MkdirAll(filepath.Join(root, d), 0o755); err != nil {
-				t.Fatal(err)
-			}
-		}
-		if err := os.WriteFile(filepath.Join(root, "var/lib/dpkg/status"), nil, 0o644); err != nil {
-			t.Fatal(err)
-		}
+		root := aRoot(t)
 		before := textOf(t, "/etc/passwd")
 		deb := one(t, dir, name+"_*.deb")
 		dpkg := func(args ...string) string {

@@ -225,7 +225,7 @@ func (p *page) accessible() {
 	if err != nil {
 		p.t.Fatal(err)
 	}
-	out, err := cdp.Run(p.ctx, cdp.Evaluate[string](`axe.run(document, { resultTypes: ["violations"], preload: false, runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"] }).then((r) =>
+	out, err := cdp.Run(p.ctx, cdp.Evaluate[string](`axe.run(document, { resultTypes: ["violations"], runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"] }).then((r) =>
 		r.violations.map((v) => v.id + ": " + v.help + "\n" + v.nodes.slice(0, 3).map((n) => "    " + n.html + "\n    " + n.failureSummary).join("\n")).join("\n"))`, cdp.EvalAwaitPromise))
 	if err != nil {
 		p.t.Fatal(err)

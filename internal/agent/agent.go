@@ -87,8 +87,6 @@ type kept struct {
 	Closed map[string]agentproto.Closed `json:"closed,omitempty"`
 	Shut   []string                     `json:"shut,omitempty"`
 	Key    string                       `json:"key,omitempty"` // of the service's answers, where the machine is not enrolled
-	// Updated is the last order by which it fetched another version of itself.
-	Updated string `json:"updated,omitempty"`
 }
 
 // shortestGap is how long after a broken connection it asks again at first; then twice as long each time, up to the

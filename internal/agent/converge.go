@@ -230,8 +230,5 @@ func (a *Agent) report(ctx context.Context, facts Facts, contexts []lineup.Query
 		return
 	}
 	a.toldSum, a.toldAt, a.told = sum, time.Now(), contexts
-	if now := a.upgrades.heed(ctx, order, a.kept.Updated, facts.Platform); now != a.kept.Updated {
-		a.kept.Updated = now
-		a.keep()
-	}
+	a.upgrades.heed(ctx, order, facts.Platform)
 }

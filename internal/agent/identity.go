@@ -1,16 +1,13 @@
 package agent
 
 import (
-	"bytes"
 	"context"
 	"crypto/ecdsa"
 	"crypto/elliptic"
 	"crypto/rand"
-	"crypto/sha256"
 	"crypto/tls"
 	"crypto/x509"
 	"crypto/x509/pkix"
-	"encoding/hex"
 	"encoding/json"
 	"encoding/pem"
 	"errors"
@@ -132,18 +129,15 @@ func Enrol(ctx context.Context, service, token, state string, ca []byte, facts F
 	if err != nil {
 		return id, err
 	}
-	_, body, err := c.post(ctx, agentproto.EnrolPath, agentproto.EnrolRequest{Token: strings.TrimSpace(token),
-		Machine: facts.Machine, Request: req, Addresses: facts.Addresses, Follows: true}, nil, 30*time.Second)
+	var answer agentproto.EnrolAnswer
+	err = c.exchange(ctx, agentproto.EnrolPath, agentproto.EnrolRequest{Token: strings.TrimSpace(token),
+		Machine: facts.Machine, Request: req, Addresses: facts.Addresses, Follows: true}, &answer)
 	if unknown := (x509.UnknownAuthorityError{}); errors.As(err, &unknown) {
 		return id, fault.New(fault.Unavailable, "service-certificate", "check the address, or have another token made "+
 			"there: cirque enrol token NAME", "%s is not the service that the token is of, or somebody stands between",
 			service).Because(err)
 	}
 	if err != nil {
-		return id, err
-	}
-	var answer agentproto.EnrolAnswer
-	if err := json.Unmarshal(body, &answer); err != nil {
 		return id, err
 	}
 	return id.given(answer, key, met.Load(), state)
@@ -189,10 +183,9 @@ func (c *client) pin(fingerprint string, met func(authority string)) {
 	conf.VerifyConnection = func(cs tls.ConnectionState) error {
 		var roots *x509.CertPool
 		for _, cert := range cs.PeerCertificates[1:] {
-			if sum := sha256.Sum256(cert.Raw); strings.EqualFold(hex.EncodeToString(sum[:]), fingerprint) {
-				roots = x509.NewCertPool()
-				roots.AddCert(cert)
-				defer met(string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: cert.Raw})))
+			if strings.EqualFold(sumOf(cert.Raw), fingerprint) {
+				roots = pool(cert)
+				defer met(pemOf(cert))
 			}
 		}
 		return c.verify(cs, roots)
@@ -239,13 +232,9 @@ func (a *Agent) renew(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	_, body, err := a.client.post(ctx, agentproto.RenewPath, agentproto.RenewRequest{Request: req, Follows: true}, nil,
-		30*time.Second)
-	if err != nil {
-		return err
-	}
 	var answer agentproto.EnrolAnswer
-	if err := json.NewDecoder(bytes.NewReader(body)).Decode(&answer); err != nil {
+	if err := a.client.exchange(ctx, agentproto.RenewPath, agentproto.RenewRequest{Request: req, Follows: true},
+		&answer); err != nil {
 		return err
 	}
 	next := *a.identity

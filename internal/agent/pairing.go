@@ -3,10 +3,8 @@ package agent
 import (
 	"context"
 	"crypto/rand"
-	"crypto/sha256"
 	"crypto/tls"
 	"crypto/x509"
-	"encoding/hex"
 	"encoding/json"
 	"encoding/pem"
 	"net/http"
@@ -48,8 +46,7 @@ func Pair(ctx context.Context, service, state string, ca []byte, facts Facts,
 	}
 	authority := told.Authority // where it was shown none, the service is known by others
 	if seen := met.authority(); seen != nil {
-		sum := sha256.Sum256(seen.Raw)
-		authority = hex.EncodeToString(sum[:])
+		authority = sumOf(seen.Raw)
 	}
 	if err := c.exchange(ctx, agentproto.ShowPath, agentproto.ShowRequest{Ticket: told.Ticket, Nonce: nonce},
 		nil); err != nil {
@@ -101,7 +98,11 @@ func (f *first) pem() *string {
 	if cert == nil {
 		return nil
 	}
-	return new(string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: cert.Raw})))
+	return new(pemOf(cert))
+}
+
+func pemOf(cert *x509.Certificate) string {
+	return string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: cert.Raw}))
 }
 
 // meets holds a connection against the first: the service is known by the system's authorities, or else by the

@@ -16,6 +16,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"cirque/core/fault"
+	"cirque/core/update"
 	"cirque/internal/whole"
 )
 
@@ -56,7 +57,7 @@ func ReadSetUp(file string) (SetUp, error) {
 			"and updates",
 			"%s cannot be read: %v", file, err)
 	}
-	if s.Updates != "" && s.Updates != Left {
+	if s.Updates != "" && s.Updates != update.Left {
 		return s, fault.New(fault.Invalid, "set-up-broken", "write updates: left, or leave it out, so that the service "+
 			"brings the agent to other versions", "%s has updates: %q", file, s.Updates)
 	}

@@ -5,13 +5,13 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"net/http"
 	"os"
 	"path/filepath"
 	"strings"
 	"time"
 
 	"cirque/core/fault"
+	"cirque/core/update"
 	"cirque/internal/agentproto"
 	"cirque/internal/install"
 	"cirque/internal/whole"
@@ -26,14 +26,11 @@ type Installer struct {
 	Restart func() error
 }
 
-// Left is the kind of an installer that does nothing.
-const Left = "left"
-
 // SystemInstaller is that of the system; left says that it is to stay out of it.
 func SystemInstaller(left bool) Installer {
 	i := Installer{Kind: install.Kind(), Begin: install.Begin}
 	if left {
-		i.Kind = Left
+		i.Kind = update.Left
 	}
 	if install.Restarts() {
 		i.Restart = install.Restart
@@ -42,7 +39,6 @@ func SystemInstaller(left bool) Installer {
 }
 
 const (
-	partSize     = 1 << 20
 	partWithin   = 5 * time.Minute // over a thin line
 	partTries    = 20              // in a row, before the package is given up until the next report
 	updaterBegin = 15 * time.Minute
@@ -56,26 +52,25 @@ type upgrades struct {
 }
 
 // heed begins what the service told with its answer to a report: it asks for the package, and fetches it beside
-// everything else. known is the last order that was heeded, and so is what comes back.
-func (u *upgrades) heed(ctx context.Context, order, known, platform string) string {
+// everything else.
+func (u *upgrades) heed(ctx context.Context, order, platform string) {
 	if u.fetching != nil {
 		select {
 		case err := <-u.fetching:
 			u.fetching = nil
 			if err != nil && ctx.Err() == nil {
 				u.cfg.Log.Warn("the agent's package could not be fetched; it is tried again with the next report", "error", err)
-				known = ""
 			}
 		default:
-			return known
+			return
 		}
 	}
-	if order == "" || order == known || u.cfg.State == "" || u.cfg.Installer.Begin == nil {
-		return known
+	if order == "" || u.cfg.State == "" || u.cfg.Installer.Begin == nil || order == u.heeded() {
+		return
 	}
 	dir := install.Folder(u.cfg.State)
 	if _, ok, err := install.Read(dir); ok || err != nil {
-		return known // the last one is not over yet
+		return // the last one is not over yet
 	}
 	_, body, err := u.client.signedPost(ctx, agentproto.UpdatePath, agentproto.UpdateRequest{Version: u.cfg.Version,
 		Platform: platform, Kind: u.cfg.Installer.Kind}, nil, 30*time.Second)
@@ -85,18 +80,26 @@ func (u *upgrades) heed(ctx context.Context, order, known, platform string) stri
 	}
 	if err != nil {
 		u.cfg.Log.Warn("the service offers no package of the agent", "error", err)
-		return known
+		return
 	}
 	u.cfg.Log.Info("another version of the agent is fetched", "from", u.cfg.Version, "to", offer.To.Version)
 	done := make(chan error, 1)
 	u.fetching = done
-	go func() { done <- u.bring(ctx, dir, offer, strings.HasSuffix(order, " back")) }()
-	return order // once is enough, whatever comes of it
+	go func() { done <- u.bring(ctx, dir, offer, order) }()
 }
 
+// heeded gives the last order by which it began, whatever came of it: once is enough.
+func (u *upgrades) heeded() string {
+	b, _ := whole.Read(u.heededFile()) // one that is not there is none
+	return string(b)
+}
+
+func (u *upgrades) heededFile() string { return filepath.Join(u.cfg.State, "updated") }
+
 // bring fetches the packages of an offer, tells the service that it begins, and starts the updater.
-func (u *upgrades) bring(ctx context.Context, dir string, offer agentproto.UpdateOffer, back bool) error {
-	t := install.Task{Order: offer.Order, Back: back, Kind: u.cfg.Installer.Kind, From: u.cfg.Version,
+func (u *upgrades) bring(ctx context.Context, dir string, offer agentproto.UpdateOffer,
+	order string) error {
+	t := install.Task{Order: offer.Order, Back: strings.HasSuffix(order, " back"), Kind: u.cfg.Installer.Kind, From: u.cfg.Version,
 		To: offer.To.Version, File: filepath.Base(offer.To.File), SHA256: offer.To.SHA256, State: install.Begun}
 	if err := u.fetch(ctx, dir, offer.To); err != nil {
 		return err
@@ -107,7 +110,10 @@ func (u *upgrades) bring(ctx context.Context, dir string, offer agentproto.Updat
 		}
 		t.WayBack = &install.Way{File: filepath.Base(offer.Back.File), SHA256: offer.Back.SHA256}
 	}
-	if err := u.say(ctx, t, "begun"); err != nil {
+	if err := u.say(ctx, t, update.Begun); err != nil {
+		return err
+	}
+	if err := whole.Write(u.heededFile(), []byte(order), 0o600); err != nil {
 		return err
 	}
 	t.At = time.Now().UTC()
@@ -119,7 +125,7 @@ func (u *upgrades) bring(ctx context.Context, dir string, offer agentproto.Updat
 
 // fetch fetches a package part by part; what is there already is not fetched again.
 func (u *upgrades) fetch(ctx context.Context, dir string, p agentproto.UpdatePackage) error {
-	if p.Bytes <= 0 || p.Bytes > 64*partSize || filepath.Base(p.File) != p.File || !filepath.IsLocal(p.File) {
+	if p.Bytes <= 0 || p.Bytes > update.MaxBytes || filepath.Base(p.File) != p.File || !filepath.IsLocal(p.File) {
 		return fault.New(fault.Invalid, "update-package", "", "the service offers a package that is none: %q", p.File)
 	}
 	if err := os.MkdirAll(dir, 0o700); err != nil {
@@ -157,10 +163,10 @@ func (u *upgrades) parts(ctx context.Context, file string, p agentproto.UpdatePa
 	if err != nil {
 		return errors.Join(err, f.Close())
 	}
-	for n := info.Size() / partSize; n*partSize < p.Bytes; n++ {
+	for n := info.Size() / update.Chunk; n*update.Chunk < p.Bytes; n++ {
 		b, err := u.part(ctx, p.SHA256, n)
 		if err == nil {
-			_, err = f.WriteAt(b, n*partSize)
+			_, err = f.WriteAt(b, n*update.Chunk)
 		}
 		if err != nil {
 			return errors.Join(err, f.Close())
@@ -182,9 +188,8 @@ func (u *upgrades) part(ctx context.Context, digest string, n int64) (b []byte, 
 
 // say tells the service how a task stands.
 func (u *upgrades) say(ctx context.Context, t install.Task, state string) error {
-	_, _, err := u.client.post(ctx, agentproto.UpdateSaidPath, agentproto.UpdateSaid{Order: t.Order, State: state,
-		Former: t.From, Says: t.Says}, http.Header{}, 30*time.Second)
-	return err
+	return u.client.exchange(ctx, agentproto.UpdateSaidPath, agentproto.UpdateSaid{Order: t.Order, State: state,
+		Former: t.From, Says: t.Says}, nil)
 }
 
 // watch follows a task beside everything else: this very agent may be what has come up by it.
@@ -228,12 +233,12 @@ func (u *upgrades) isReplaced(t install.Task) bool {
 
 // tell tells the service what came of a task, and forgets it then.
 func (u *upgrades) tell(ctx context.Context, dir string, t install.Task) error {
-	state := "failed"
-	if t.State == install.Done {
-		state = "came"
-		if t.Back {
-			state = "back"
-		}
+	state := update.Failed
+	switch {
+	case t.State == install.Done && t.Back:
+		state = update.WentBack
+	case t.State == install.Done:
+		state = update.Came
 	}
 	if err := u.say(ctx, t, state); err != nil && !final(err) {
 		return err

@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"cirque/core/fault"
+	"cirque/core/update"
 	"cirque/core/words"
 )
 
@@ -26,9 +27,10 @@ const (
 
 // An Updater installs what a task says.
 type Updater struct {
-	Dir     string        // the task's folder
-	Within  time.Duration // in which the agent is to come up; five minutes when zero
-	Install func(ctx context.Context, kind, file string) ([]byte, error)
+	Dir    string        // the task's folder
+	Within time.Duration // in which the agent is to come up; five minutes when zero
+	// Install lays a package; down says that a later version is there, which some installers want taken away first.
+	Install func(ctx context.Context, kind, file string, down bool) ([]byte, error)
 }
 
 // Apply does the task in the folder: it installs the package, waits for the agent to come up, and goes back where it
@@ -76,7 +78,13 @@ func (u Updater) forward(ctx context.Context, t Task) (Task, error) {
 	if err := os.Remove(filepath.Join(u.Dir, aliveFile)); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return t, err
 	}
-	if says := u.lay(ctx, t.Kind, t.File, t.SHA256); says != "" {
+	down := update.Compare(t.To, t.From) < 0
+	if says := u.lay(ctx, t.Kind, t.File, t.SHA256, down); says != "" {
+		if down && t.WayBack != nil { // what was there may have been taken away
+			if again := u.lay(ctx, t.Kind, t.WayBack.File, t.WayBack.SHA256, false); again != "" {
+				says += "; laying " + t.From + " again failed: " + again
+			}
+		}
 		t.State = Failed
 		return t, u.now(t, Failed, says)
 	}
@@ -93,14 +101,15 @@ func (u Updater) back(ctx context.Context, t Task) error {
 	if err := u.now(t, Returning, why); err != nil {
 		return err
 	}
-	if says := u.lay(ctx, t.Kind, t.WayBack.File, t.WayBack.SHA256); says != "" {
+	if says := u.lay(ctx, t.Kind, t.WayBack.File, t.WayBack.SHA256,
+		update.Compare(t.From, t.To) < 0); says != "" {
 		return u.now(t, Failed, why+"; going back to "+t.From+" failed: "+says)
 	}
 	return u.now(t, Failed, why+"; this machine went back to "+t.From)
 }
 
 // lay installs a package of the folder, and says why it could not.
-func (u Updater) lay(ctx context.Context, kind, file, sum string) string {
+func (u Updater) lay(ctx context.Context, kind, file, sum string, down bool) string {
 	path := filepath.Join(u.Dir, filepath.Base(file))
 	b, err := os.ReadFile(path)
 	if err != nil {
@@ -111,7 +120,7 @@ func (u Updater) lay(ctx context.Context, kind, file, sum string) string {
 	}
 	ctx, cancel := context.WithTimeout(ctx, installs)
 	defer cancel()
-	out, err := u.Install(ctx, kind, path)
+	out, err := u.Install(ctx, kind, path, down)
 	if err == nil {
 		return ""
 	}

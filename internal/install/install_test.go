@@ -7,6 +7,7 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -18,12 +19,14 @@ import (
 type aMachine struct {
 	dir   string
 	laid  []string // the files that were installed, in their order
+	down  []bool   // over a later version
 	comes map[string]string
 	fails map[string]bool
 }
 
-func (m *aMachine) install(_ context.Context, kind, file string) ([]byte, error) {
+func (m *aMachine) install(_ context.Context, _, file string, down bool) ([]byte, error) {
 	m.laid = append(m.laid, filepath.Base(file))
+	m.down = append(m.down, down)
 	if m.fails[filepath.Base(file)] {
 		return []byte("unpacking\nit does not fit\n"), errors.New("exit status 1")
 	}
@@ -76,6 +79,8 @@ func TestApply(t *testing.T) {
 		"another comes up":               {comes: map[string]string{"new.deb": "0.1.0"}, back: true, state: Failed, says: "went back", laid: "new.deb old.deb"},
 		"the installer fails":            {fails: "new.deb", back: true, state: Failed, says: "exit status 1: unpacking it does not fit", laid: "new.deb"},
 		"the way back fails":             {fails: "old.deb", back: true, state: Failed, says: "going back to 0.1.0 failed", laid: "new.deb old.deb"},
+		"going back fails": {fails: "new.deb", back: true, change: func(k *Task) { k.From = "0.3.0" }, state: Failed,
+			says: "it does not fit", laid: "new.deb old.deb"}, // the later one was taken away for it
 		"it is another package": {change: func(k *Task) { k.SHA256 = strings.Repeat("0", 64) }, state: Failed,
 			says: "not what the service said"},
 		"it is gone": {change: func(k *Task) { k.File = "gone.deb" }, state: Failed, says: "no such file"},
@@ -150,5 +155,24 @@ func TestApplyStopped(t *testing.T) {
 	}
 	if _, ok, _ := Read(m.dir); ok {
 		t.Error("it is remembered")
+	}
+}
+
+// TestApplyDown: an installer is told where a later version is there, on the way back from it as well.
+func TestApplyDown(t *testing.T) {
+	t.Parallel()
+	for from, want := range map[string][]bool{"0.1.0": {false, true}, "0.3.0": {true, false}} {
+		m := &aMachine{dir: Folder(t.TempDir())}
+		task := aTask(t, m.dir, true)
+		task.From = from
+		if err := task.Save(m.dir); err != nil {
+			t.Fatal(err)
+		}
+		if err := (Updater{Dir: m.dir, Within: time.Millisecond, Install: m.install}).Apply(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+		if !slices.Equal(m.down, want) {
+			t.Errorf("from %s: %v, want %v", from, m.down, want)
+		}
 	}
 }

@@ -13,6 +13,7 @@ import (
 	"syscall"
 	"time"
 
+	"cirque/core/update"
 	"cirque/internal/whole"
 )
 
@@ -30,15 +31,15 @@ func Kind() string {
 	}
 	if runtime.GOOS == "darwin" {
 		if exe == "/usr/local/bin/cirque-agent" {
-			return "archive"
+			return update.Archive
 		}
 		return ""
 	}
 	if out, err := exec.Command("dpkg-query", rooted("--listfiles", pkg)...).Output(); err == nil && lists(out, exe) {
-		return "deb"
+		return update.Deb
 	}
 	if out, err := exec.Command("rpm", "--query", "--list", pkg).Output(); err == nil && lists(out, exe) {
-		return "rpm"
+		return update.RPM
 	}
 	return ""
 }
@@ -68,18 +69,18 @@ func lists(out []byte, exe string) bool {
 	return false
 }
 
-// run installs a package by the system's own means.
-func run(ctx context.Context, kind, file string) ([]byte, error) {
+// run installs a package by the system's own means, which lay a former version over a later one, too.
+func run(ctx context.Context, kind, file string, _ bool) ([]byte, error) {
 	switch kind {
-	case "deb":
+	case update.Deb:
 		args := rooted("--install", file)
 		if root() != "" {
 			args = append([]string{"--force-not-root", "--force-script-chrootless"}, args...)
 		}
 		return output(ctx, "dpkg", args...)
-	case "rpm":
+	case update.RPM:
 		return output(ctx, "rpm", "--upgrade", "--oldpackage", file)
-	case "archive":
+	case update.Archive:
 		dir, err := os.MkdirTemp(filepath.Dir(file), "archive-")
 		if err != nil {
 			return nil, err

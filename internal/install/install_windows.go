@@ -7,11 +7,14 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 
 	"golang.org/x/sys/windows"
 	"golang.org/x/sys/windows/registry"
+
+	"cirque/core/update"
 )
 
 // key is what the agent's installer leaves.
@@ -29,38 +32,37 @@ func Kind() string {
 		return ""
 	}
 	if strings.EqualFold(filepath.Base(filepath.Dir(exe)), "Agent") {
-		return "msi"
+		return update.MSI
 	}
 	return ""
 }
 
-// later is how the installer ends where another version, or a later one, is there (ERROR_PRODUCT_VERSION, and what
-// stands for a condition that does not hold).
-var later = map[int]bool{1638: true, 1603: true}
+// Codes with which the installer ends where all is done, and the system is to be started anew some time
+// (ERROR_SUCCESS_REBOOT_REQUIRED, ERROR_SUCCESS_REBOOT_INITIATED).
+var starts = []int{3010, 1641}
 
-// run installs a package by the system's installer. A former version is laid where the later one was taken away.
-func run(ctx context.Context, kind, file string) ([]byte, error) {
-	if kind != "msi" {
+// run installs a package by the system's installer, which lays no former version over a later one: so that is taken
+// away first.
+func run(ctx context.Context, kind, file string, down bool) ([]byte, error) {
+	if kind != update.MSI {
 		return nil, fmt.Errorf("a package of the kind %q is installed by nothing here", kind)
 	}
-	log := file + ".log"
-	out, err := output(ctx, "msiexec", "/i", file, "/qn", "/norestart", "/l*v", log)
-	code := 0
-	if exit, ok := errors.AsType[*exec.ExitError](err); ok {
-		code = exit.ExitCode()
-	}
-	switch {
-	case code == 3010 || code == 1641: // done; the system is to be started anew some time
-		return out, nil
-	case later[code]:
-		product := installed()
-		if product == "" {
-			return out, fmt.Errorf("the installer ended with %d; its log is %s", code, log)
-		}
-		if out, err := output(ctx, "msiexec", "/x", product, "/qn", "/norestart"); err != nil {
+	if product := installed(); down && product != "" {
+		if out, err := msiexec(ctx, "/x", product); err != nil {
 			return out, err
 		}
-		return output(ctx, "msiexec", "/i", file, "/qn", "/norestart", "/l*v", log)
+	}
+	out, err := msiexec(ctx, "/i", file, "/l*v", file+".log")
+	if err != nil {
+		err = fmt.Errorf("%w; its log is %s", err, file+".log")
+	}
+	return out, err
+}
+
+func msiexec(ctx context.Context, args ...string) ([]byte, error) {
+	out, err := output(ctx, "msiexec", append(args, "/qn", "/norestart")...)
+	if exit, ok := errors.AsType[*exec.ExitError](err); ok && slices.Contains(starts, exit.ExitCode()) {
+		err = nil
 	}
 	return out, err
 }

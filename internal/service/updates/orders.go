@@ -134,11 +134,13 @@ func acted(o update.Order, do, who string, now time.Time) (next update.Order, e 
 // Tells says by which order a machine that has just reported is to be told, "" for none. Nothing is asked for it.
 func (s *Room) Tells(m update.Machine) string {
 	o := s.order.Load()
-	if o == nil || !m.Able() {
+	if o == nil || o.State == update.Ended || !m.Able() {
 		return ""
 	}
 	m.Name = s.cfg.Present.View().MachineName(m.Name) // as its certificate has it, so that it has one place
-	m.Site = s.cfg.Present.View().SiteOf(m.Name, nil, s.now())
+	if o.Site != "" {
+		m.Site = s.cfg.Present.View().SiteOf(m.Name, nil, s.now())
+	}
 	if !o.Tells(m) {
 		return ""
 	}
