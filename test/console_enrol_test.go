@@ -52,7 +52,8 @@ func TestConsoleVersions(t *testing.T) {
 	s := startService(t)
 	s.importDirectory(twoPeople)
 	s.publish("estate: 1\n")
-	for file, data := range map[string]string{"cirque-agent_0.2.0_amd64.deb": "!<arch>\n2", "cirque-agent_0.1.0_amd64.deb": "!<arch>\n1"} {
+	for file, data := range map[string]string{"cirque-agent_0.2.0_amd64.deb": "!<arch>\n2",
+		"cirque-agent_0.1.0_amd64.deb": "!<arch>\n1"} {
 		if _, _, err := s.Service.Updates.AddPackage(t.Context(), owner, file, []byte(data)); err != nil {
 			t.Fatal(err)
 		}
@@ -60,7 +61,8 @@ func TestConsoleVersions(t *testing.T) {
 	report := func(p *access.Principal, version, updates string) {
 		t.Helper()
 		if _, err := s.Service.Fleet.Report(t.Context(), p, endpoint.Report{Machine: p.Machine, Version: version,
-			Platform: "linux/x64", Spooler: "s", Updates: updates, Contexts: []lineup.Query{{Machine: &p.Machine}}}); err != nil {
+			Platform: "linux/x64", Spooler: "s", Updates: updates,
+			Contexts: []lineup.Query{{Machine: &p.Machine}}}); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -169,8 +169,9 @@ func TestPackagesUnits(t *testing.T) {
 	}
 	// Tenths of the exposure that systemd-analyze finds; 100 is everything.
 	// What runs the package manager may do anything.
-	for unit, most := range map[string]int{"cirque.service": 20, "cirque-agent.service": 30, "cirque-agent-update.service": 100,
-		"cirque-agent-update.path": 0} {
+	for unit, most := range map[string]int{"cirque.service": 20, "cirque-agent.service": 30,
+		"cirque-agent-update.service": 100,
+		"cirque-agent-update.path":    0} {
 		b, err := os.ReadFile("../packaging/files/" + unit)
 		if err != nil {
 			t.Fatal(err)
@@ -262,7 +263,8 @@ func TestWinePackage(t *testing.T) {
 	e := startEnrolling(t)
 	secret := e.enrolToken("brannoy", 1)
 	later, program2 := t.TempDir(), t.TempDir()
-	build := exec.Command("go", "build", "-ldflags", "-s -w -X main.version=0.2.0", "-o", program2+"/", "../cmd/cirque-agent")
+	build := exec.Command("go", "build", "-ldflags", "-s -w -X main.version=0.2.0", "-o", program2+"/",
+		"../cmd/cirque-agent")
 	build.Env = append(os.Environ(), "GOOS=windows", "GOARCH=amd64")
 	if out, err := build.CombinedOutput(); err != nil {
 		t.Fatalf("%v\n%s", err, out)
@@ -309,11 +311,13 @@ func TestWinePackage(t *testing.T) {
 	// former one takes its place again.
 	for _, dist := range []string{dir, later} {
 		file := one(t, dist, "cirque-agent-*.msi")
-		if _, _, err := e.Service.Updates.AddPackage(t.Context(), owner, filepath.Base(file), []byte(textOf(t, file))); err != nil {
+		if _, _, err := e.Service.Updates.AddPackage(t.Context(), owner, filepath.Base(file), []byte(textOf(t,
+			file))); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if _, err := e.Service.Updates.Begin(t.Context(), owner, update.Order{Version: "0.2.0", Shares: []int{100}}); err != nil {
+	if _, err := e.Service.Updates.Begin(t.Context(), owner, update.Order{Version: "0.2.0",
+		Shares: []int{100}}); err != nil {
 		t.Fatal(err)
 	}
 	for _, c := range []struct{ state, version string }{{update.Came, "0.2.0"}, {update.WentBack, "0.1.0"}} {

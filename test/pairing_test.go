@@ -81,7 +81,8 @@ func TestPairing(t *testing.T) {
 	if code, _, errs := cirque("enrol", "pair", p.code); code == 0 || !strings.Contains(errs, "has been used") {
 		t.Errorf("used twice: %d %s", code, errs)
 	}
-	if _, err := agent.Pair(t.Context(), e.URL, state, nil, facts("till-1"), nil); fault.As(err).Code != "enrolled-already" {
+	if _, err := agent.Pair(t.Context(), e.URL, state, nil, facts("till-1"),
+		nil); fault.As(err).Code != "enrolled-already" {
 		t.Error(err)
 	}
 }

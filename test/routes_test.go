@@ -81,7 +81,8 @@ var routeBodies = map[string]string{
 var routeQueries = map[string]string{"GET /api/v1/stock/servers/{name}/compare": "?with=other",
 	"POST /api/v1/drivers/packages": "?name=x", "GET /api/v1/drivers/packages/{digest}/file": "?path=x",
 	"GET /api/v1/endpoints/driver/{digest}/file": "?path=x", "GET /api/v1/drivers/compare": "?a=x",
-	"POST /api/v1/agent-packages": "?file=x", "GET /api/v1/estate/past": "?list=queues&object=x", "GET /api/v1/kept-servers/{name}/why": "?queue=x"}
+	"POST /api/v1/agent-packages": "?file=x", "GET /api/v1/estate/past": "?list=queues&object=x",
+	"GET /api/v1/kept-servers/{name}/why": "?queue=x"}
 
 // publicRoutes ask for no sign-in.
 var publicRoutes = map[string]bool{"GET /healthz": true, "GET /readyz": true, "GET /api/v1/session": true,

@@ -25,7 +25,8 @@ func packagedAgent(t *testing.T, version, script string) string {
 			t.Fatal(err)
 		}
 	}
-	do(t, nil, "go", "build", "-ldflags", "-s -w -X main.version="+version, "-o", filepath.Join(tree, "usr/bin/cirque-agent"),
+	do(t, nil, "go", "build", "-ldflags", "-s -w -X main.version="+version, "-o", filepath.Join(tree,
+		"usr/bin/cirque-agent"),
 		"../cmd/cirque-agent")
 	control := fmt.Sprintf("Package: cirque-agent\nVersion: %s\nArchitecture: amd64\nMaintainer: t <t@skerry.example>\n"+
 		"Description: the agent\n", version)
@@ -77,11 +78,13 @@ func TestAgentUpdate(t *testing.T) {
 
 	d := newDesk(t, "machine: till-1\nplatform: linux/x64\naddresses: [10.40.8.7]\nsessions: [{user: mira.solvang}]\n")
 	state := filepath.Join(d.dir, ".agent")
-	if _, err := agent.Enrol(t.Context(), e.URL, e.enrolToken("ardholm", 1), state, nil, facts("till-1", "10.40.8.7")); err != nil {
+	if _, err := agent.Enrol(t.Context(), e.URL, e.enrolToken("ardholm", 1), state, nil, facts("till-1",
+		"10.40.8.7")); err != nil {
 		t.Fatal(err)
 	}
 	var log bytes.Buffer
-	cmd := exec.CommandContext(t.Context(), filepath.Join(root, "usr/bin/cirque-agent"), "run", "--spooler", "standin:"+d.dir)
+	cmd := exec.CommandContext(t.Context(), filepath.Join(root, "usr/bin/cirque-agent"), "run", "--spooler",
+		"standin:"+d.dir)
 	cmd.Env = append(os.Environ(), "DPKG_ROOT="+root)
 	cmd.Stdout, cmd.Stderr = &log, &log
 	if err := cmd.Start(); err != nil {
@@ -135,7 +138,8 @@ func TestAgentUpdate(t *testing.T) {
 	}
 	runs("0.2.0")
 	pid := cmd.Process.Pid
-	if exe, err := os.Readlink(fmt.Sprintf("/proc/%d/exe", pid)); err != nil || exe != filepath.Join(root, "usr/bin/cirque-agent") {
+	if exe, err := os.Readlink(fmt.Sprintf("/proc/%d/exe", pid)); err != nil || exe != filepath.Join(root,
+		"usr/bin/cirque-agent") {
 		t.Errorf("what runs is %s (%v)", exe, err)
 	}
 
@@ -156,7 +160,8 @@ func TestAgentUpdate(t *testing.T) {
 	if err := e.Service.Updates.Look(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	if says := cirque("endpoint", "update", "show"); !strings.Contains(says, "paused, 1 machine did not come through: till-1$") {
+	if says := cirque("endpoint", "update", "show"); !strings.Contains(says,
+		"paused, 1 machine did not come through: till-1$") {
 		t.Error(says)
 	}
 	cirque("endpoint", "update", "go-on") // it is not told again by the same order

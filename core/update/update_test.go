@@ -152,9 +152,10 @@ func TestNext(t *testing.T) {
 		"as many as may fail":    {anOrder(), Counts{Came: 3, Failed: 1}, hour, Running, 1},
 		"one more":               {anOrder(), Counts{Came: 3, Failed: 1, Silent: 1}, start, Paused, 0},
 		"only one, and it fails": {anOrder(), Counts{Silent: 1}, hour, Running, 0},
-		"the last stage stays":   {Order{Shares: []int{100}, State: Running, StageAt: start}, Counts{Came: 1}, hour, Running, 0},
-		"paused stays":           {Order{Shares: []int{100}, State: Paused}, Counts{Failed: 9}, hour, Paused, 0},
-		"back stays":             {Order{Shares: []int{100}, State: Back}, Counts{Failed: 9}, hour, Back, 0},
+		"the last stage stays": {Order{Shares: []int{100}, State: Running, StageAt: start}, Counts{Came: 1}, hour,
+			Running, 0},
+		"paused stays": {Order{Shares: []int{100}, State: Paused}, Counts{Failed: 9}, hour, Paused, 0},
+		"back stays":   {Order{Shares: []int{100}, State: Back}, Counts{Failed: 9}, hour, Back, 0},
 	} {
 		got, changed := c.o.Next(c.c, []string{"desk-1", "desk-2"}, c.now)
 		if got.State != c.state || got.Stage != c.stage || changed != (got.State != c.o.State || got.Stage != c.o.Stage) {
@@ -196,7 +197,8 @@ func TestCheckOrder(t *testing.T) {
 
 func TestFit(t *testing.T) {
 	t.Parallel()
-	list := []AgentPackage{{Version: "0.2.0", Platform: "linux/x64", Kind: Deb}, {Version: "0.1.0", Platform: "linux/x64", Kind: Deb}}
+	list := []AgentPackage{{Version: "0.2.0", Platform: "linux/x64", Kind: Deb}, {Version: "0.1.0",
+		Platform: "linux/x64", Kind: Deb}}
 	for _, c := range []struct {
 		s    Suit
 		why  string

@@ -100,7 +100,8 @@ func (u *upgrades) heededFile() string { return filepath.Join(u.cfg.State, "upda
 func (u *upgrades) bring(ctx context.Context, dir string, offer agentproto.UpdateOffer,
 	order string) error {
 	t := install.Task{Order: offer.Order, Back: strings.HasSuffix(order, " back"), Kind: u.cfg.Installer.Kind,
-		From: u.cfg.Version, To: offer.To.Version, File: filepath.Base(offer.To.File), SHA256: offer.To.SHA256, State: install.Begun}
+		From: u.cfg.Version, To: offer.To.Version, File: filepath.Base(offer.To.File), SHA256: offer.To.SHA256,
+		State: install.Begun}
 	if err := u.fetch(ctx, dir, offer.To); err != nil {
 		return err
 	}

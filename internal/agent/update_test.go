@@ -63,7 +63,8 @@ func TestBring(t *testing.T) {
 	if b, err := os.ReadFile(filepath.Join(dir, "p.deb")); err != nil || !bytes.Equal(b, data) {
 		t.Error(len(b), err)
 	}
-	if task, ok, err := install.Read(dir); !ok || err != nil || task.Back || task.To != "0.2.0" || task.State != install.Begun {
+	if task, ok, err := install.Read(dir); !ok || err != nil || task.Back || task.To != "0.2.0" ||
+		task.State != install.Begun {
 		t.Errorf("%+v %v", task, err)
 	}
 	for what, p := range map[string]agentproto.UpdatePackage{

@@ -82,7 +82,8 @@ func TestHelpFits(t *testing.T) {
 func TestCompletions(t *testing.T) {
 	t.Parallel()
 	free := map[string]bool{"WORD": true, "PATTERN": true, "ADDRESS": true, "RANGE": true, "URL": true, "MODEL": true,
-		"WHO": true, "A": true, "B": true, "DRIVER": true, "LIST": true, "NUMBER": true, "ID": true, "COMMAND": true, "WORDS": true, "CODE": true}
+		"WHO": true, "A": true, "B": true, "DRIVER": true, "LIST": true, "NUMBER": true, "ID": true, "COMMAND": true,
+		"WORDS": true, "CODE": true}
 	words, flags := wordCompletions(), flagCompletions()
 	every(Command(), func(c *cobra.Command) {
 		if c.HasSubCommands() {

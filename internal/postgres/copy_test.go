@@ -59,7 +59,8 @@ func putBack(t *testing.T, to *postgres.Store, c *postgres.Copy, tables map[stri
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := f.Finish(t.Context(), c.Sequences, event.Event{Kind: event.Restored, Subject: event.BackupSubject}); err != nil {
+	if err := f.Finish(t.Context(), c.Sequences, event.Event{Kind: event.Restored,
+		Subject: event.BackupSubject}); err != nil {
 		t.Fatal(err)
 	}
 	if err := f.Close(); err != nil {

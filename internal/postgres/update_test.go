@@ -53,7 +53,8 @@ func TestAgentPackages(t *testing.T) {
 		t.Fatal(err)
 	}
 	renamed.Digest = k.Digest
-	if _, err := s.Updates.AddAgentPackage(ctx, renamed, data, happening("x")); fault.As(err).Code != "agent-package-renamed" {
+	if _, err := s.Updates.AddAgentPackage(ctx, renamed, data,
+		happening("x")); fault.As(err).Code != "agent-package-renamed" {
 		t.Error(err)
 	}
 	if err := s.Updates.RemoveAgentPackage(ctx, other.Digest, happening("x")); !fault.Is(err, fault.Unknown) {
@@ -76,7 +77,8 @@ func TestUpdateOrders(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
 	at := time.Now().UTC().Truncate(time.Microsecond)
-	o, err := s.Updates.AddUpdate(ctx, update.Order{Version: "0.2.0", Shares: []int{5, 100}, State: update.Running}, happening("x"))
+	o, err := s.Updates.AddUpdate(ctx, update.Order{Version: "0.2.0", Shares: []int{5, 100}, State: update.Running},
+		happening("x"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -107,14 +109,17 @@ func TestUpdateOrders(t *testing.T) {
 	}
 	silent := at.Add(-update.SilentAfter)
 	c, faulty, err := s.Updates.CountUpdate(ctx, o.ID, time.Time{}, silent)
-	if err != nil || c != (update.Counts{Begun: 1, Came: 1, Failed: 1, Silent: 1}) || strings.Join(faulty, " ") != "desk-4 desk-2" {
+	if err != nil || c != (update.Counts{Begun: 1, Came: 1, Failed: 1, Silent: 1}) || strings.Join(faulty,
+		" ") != "desk-4 desk-2" {
 		t.Errorf("%+v %v %v", c, faulty, err)
 	}
-	if c, faulty, err = s.Updates.CountUpdate(ctx, o.ID, at.Add(-time.Minute), silent); err != nil || c.Failed+c.Silent != 0 ||
+	if c, faulty, err = s.Updates.CountUpdate(ctx, o.ID, at.Add(-time.Minute), silent); err != nil ||
+		c.Failed+c.Silent != 0 ||
 		len(faulty) != 0 {
 		t.Errorf("since it went on: %+v %v %v", c, faulty, err)
 	}
-	if r, err := s.Updates.UpdateRecord(ctx, o.ID, "DESK-1"); err != nil || r == nil || r.Former != "0.1.0" || r.State != update.Came {
+	if r, err := s.Updates.UpdateRecord(ctx, o.ID, "DESK-1"); err != nil || r == nil || r.Former != "0.1.0" ||
+		r.State != update.Came {
 		t.Errorf("%+v %v", r, err)
 	}
 	list, err := s.Updates.UpdateRecords(ctx, o.ID, update.Silent, silent, page.Ask{})
@@ -132,7 +137,8 @@ func TestPairings(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
 	at := time.Now().UTC().Truncate(time.Microsecond)
-	p := access.Pairing{Ticket: [32]byte{1}, Machine: "desk-1", Remote: "192.0.2.1", At: at, EndsAt: at.Add(access.PairLasts)}
+	p := access.Pairing{Ticket: [32]byte{1}, Machine: "desk-1", Remote: "192.0.2.1", At: at,
+		EndsAt: at.Add(access.PairLasts)}
 	if err := s.Enrolments.AddPairing(ctx, p, "192.0.2.1"); err != nil {
 		t.Fatal(err)
 	}

@@ -162,7 +162,8 @@ func TestOrder(t *testing.T) {
 	}
 	other := desk("0.1.0")
 	other.Platform = "linux/arm64"
-	if _, _, _, err := r.Offer(t.Context(), anAgent, other); fault.As(err) == nil || fault.As(err).Code != "update-no-package" {
+	if _, _, _, err := r.Offer(t.Context(), anAgent, other); fault.As(err) == nil ||
+		fault.As(err).Code != "update-no-package" {
 		t.Error("for another system:", err)
 	}
 	if err := r.Said(t.Context(), anAgent, 1, update.Record{Former: "0.1.0", State: update.Came}); err != nil {
@@ -207,7 +208,8 @@ func TestOrderOnce(t *testing.T) {
 	t.Parallel()
 	r, _, _ := furnish(t)
 	add(t, r, "0.2.0", 1)
-	if _, err := r.Begin(t.Context(), rooms.Who(access.Owner), update.Order{Version: "0.2.0", Shares: []int{100}}); err != nil {
+	if _, err := r.Begin(t.Context(), rooms.Who(access.Owner), update.Order{Version: "0.2.0",
+		Shares: []int{100}}); err != nil {
 		t.Fatal(err)
 	}
 	if _, back, _, err := r.Offer(t.Context(), anAgent, desk("0.1.0")); err != nil || back != nil {
@@ -228,7 +230,8 @@ func TestPackages(t *testing.T) {
 	r, _, _ := furnish(t)
 	admin, helper := rooms.Who(access.Administrator), rooms.Who(access.HelpDesk)
 	for _, p := range []*access.Principal{helper, rooms.Who(access.SiteAdmin, "north"), anAgent} {
-		if _, _, err := r.AddPackage(t.Context(), p, "cirque-agent_0.2.0_amd64.deb", []byte("!<arch>\n")); !fault.Is(err, fault.Denied) {
+		if _, _, err := r.AddPackage(t.Context(), p, "cirque-agent_0.2.0_amd64.deb", []byte("!<arch>\n")); !fault.Is(err,
+			fault.Denied) {
 			t.Errorf("%s adds one: %v", p.Role, err)
 		}
 		if _, err := r.Act(t.Context(), p, update.Pause); !fault.Is(err, fault.Denied) {
