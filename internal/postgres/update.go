@@ -232,16 +232,3 @@ func (s UpdateTable) CountUpdate(ctx context.Context, order int64, since, silent
 		silent).Scan(&c.Begun, &c.Came, &c.Failed, &c.Silent, &c.Back, &faulty)
 	return c, faulty, translate(err)
 }
-
-// Suits counts endpoints by version, platform and how they are brought to another, the silent ones as well.
-func (s UpdateTable) Suits(ctx context.Context) ([]update.Suit, error) {
-	rows, err := s.pool.Query(ctx, "SELECT report->>'version', report->>'platform', coalesce(report->>'updates', ''), "+
-		"count(*) FROM endpoint GROUP BY 1, 2, 3 ORDER BY 4 DESC, 1, 2, 3 LIMIT 200")
-	if err != nil {
-		return nil, translate(err)
-	}
-	out, err := pgx.CollectRows(rows, func(r pgx.CollectableRow) (u update.Suit, err error) {
-		return u, r.Scan(&u.Version, &u.Platform, &u.Updates, &u.Machines)
-	})
-	return out, translate(err)
-}

@@ -246,7 +246,8 @@ func (s *Service) decide(ctx context.Context, in Stores, cfg Config) (err error)
 		Authority: cfg.Authority, Accounts: s.Identity, Agents: cfg.AgentsURL}); err != nil {
 		return err
 	}
-	if s.Updates, err = updates.New(ctx, updates.Config{Store: in.Updates, Present: p, Log: log, Now: now}); err != nil {
+	if s.Updates, err = updates.New(ctx, updates.Config{Store: in.Updates, Present: p, Log: log, Now: now,
+		Fleet: fleet.Versions{Room: s.Fleet}}); err != nil {
 		return err
 	}
 	if s.Drafts, err = drafts.New(drafts.Config{Store: in.Drafts, Beside: in.Beside, Present: p, Now: now,

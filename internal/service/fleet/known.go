@@ -1,12 +1,15 @@
 package fleet
 
 import (
+	"cmp"
 	"context"
+	"slices"
 	"time"
 
 	"cirque/core/endpoint"
 	"cirque/core/fleet"
 	"cirque/core/lineup"
+	"cirque/core/update"
 )
 
 // What other rooms ask about the fleet. They have checked who asks.
@@ -36,6 +39,31 @@ func (s *Room) Every(ctx context.Context) (list []*fleet.Judgement, silent []boo
 		}
 	})
 	return list, silent, err
+}
+
+// Versions tell which versions of the agent run on endpoints.
+type Versions struct{ *Room }
+
+// Agents counts endpoints by the version of their agent, its platform, and how it is brought to another; the most
+// first.
+func (s Versions) Agents(ctx context.Context) ([]update.Suit, error) {
+	counts := map[update.Suit]int{}
+	_, err := s.look(ctx, func(kept *fleet.Fleet, _ time.Time) {
+		for _, j := range kept.All() {
+			r := j.Report()
+			counts[update.Suit{Version: r.Version, Platform: r.Platform, Updates: r.Updates}]++
+		}
+	})
+	out := make([]update.Suit, 0, len(counts))
+	for u, n := range counts {
+		u.Machines = n
+		out = append(out, u)
+	}
+	slices.SortFunc(out, func(x, y update.Suit) int {
+		return cmp.Or(cmp.Compare(y.Machines, x.Machines), update.Compare(y.Version, x.Version),
+			cmp.Compare(x.Platform, y.Platform), cmp.Compare(x.Updates, y.Updates))
+	})
+	return out, err
 }
 
 // Troubled gives the endpoints that fail or are silent, and how many endpoints there are in all.

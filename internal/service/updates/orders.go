@@ -28,7 +28,7 @@ func (s *Room) Standing(ctx context.Context, p *access.Principal, version string
 		version = cmp.Or(version, out.Order.Version)
 	}
 	out.Version = version
-	if out.Machines, err = s.store.Suits(ctx); err != nil {
+	if out.Machines, err = s.cfg.Fleet.Agents(ctx); err != nil {
 		return out, err
 	}
 	for i := range out.Machines {

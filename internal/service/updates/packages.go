@@ -50,7 +50,7 @@ func (s *Room) RemovePackage(ctx context.Context, p *access.Principal, called st
 	if err := access.Check(p, access.UpdateAgents); err != nil {
 		return err
 	}
-	pkg, err := s.package1(called)
+	pkg, err := s.packageBy(called)
 	if err != nil {
 		return err
 	}
@@ -65,7 +65,7 @@ func (s *Room) RemovePackage(ctx context.Context, p *access.Principal, called st
 	return s.read(ctx)
 }
 
-func (s *Room) package1(called string) (update.AgentPackage, error) {
+func (s *Room) packageBy(called string) (update.AgentPackage, error) {
 	list := *s.packages.Load()
 	fits := slices.DeleteFunc(slices.Clone(list), func(k update.AgentPackage) bool {
 		return k.File != called && (len(called) < 6 || !strings.HasPrefix(k.Digest, strings.ToLower(called)))

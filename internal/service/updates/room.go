@@ -34,7 +34,6 @@ type Store interface {
 	UpdateRecords(ctx context.Context, order int64, state string, silent time.Time,
 		ask page.Ask) (page.Page[update.Record], error)
 	CountUpdate(ctx context.Context, order int64, since, silent time.Time) (update.Counts, []string, error)
-	Suits(ctx context.Context) ([]update.Suit, error)
 }
 
 // Config of a Room.
@@ -43,6 +42,10 @@ type Config struct {
 	Present *present.Present
 	Log     *slog.Logger
 	Now     func() time.Time
+	// Fleet counts endpoints by their agents.
+	Fleet interface {
+		Agents(ctx context.Context) ([]update.Suit, error)
+	}
 }
 
 // handed is how many parts of packages are handed out at once by a process; each takes a mebibyte.

@@ -101,7 +101,7 @@ func (s *aStore) CountUpdate(context.Context, int64, time.Time, time.Time) (upda
 	return s.counts, []string{"Desk-1"}, nil
 }
 
-func (s *aStore) Suits(context.Context) ([]update.Suit, error) {
+func (s *aStore) Agents(context.Context) ([]update.Suit, error) {
 	return []update.Suit{{Version: "0.1.0", Platform: "linux/x64", Updates: update.Deb, Machines: 3}}, nil
 }
 
@@ -109,7 +109,7 @@ func furnish(t *testing.T) (*Room, *aStore, *rooms.World) {
 	t.Helper()
 	w := rooms.New(t, twoSites, directory.Records{Machines: []directory.Machine{{Name: "Desk-1", Location: "north"}}})
 	s := &aStore{data: map[string][]byte{}}
-	r, err := New(t.Context(), Config{Store: s, Present: w.Present, Log: rooms.Quiet, Now: w.Now})
+	r, err := New(t.Context(), Config{Store: s, Present: w.Present, Log: rooms.Quiet, Now: w.Now, Fleet: s})
 	if err != nil {
 		t.Fatal(err)
 	}

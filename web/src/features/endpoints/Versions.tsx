@@ -216,7 +216,7 @@ function Records() {
   return (
     <section aria-label="What came of them">
       <h2>What came of them</h2>
-      <Table label="What came of them" heads={["Machine", "Had", "", "Since"]}>
+      <Table label="What came of them" heads={["Machine", "Had", "What came of it", "Since"]}>
         {list.data.map((r) => (
           <tr key={r.machine} className="border-b border-rule align-baseline">
             <th scope="row" className="px-2 py-1 text-left font-medium">
