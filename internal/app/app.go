@@ -8,6 +8,7 @@ import (
 	"embed"
 	"errors"
 	"log/slog"
+	"net"
 	"net/http"
 	"net/netip"
 	"os"
@@ -56,8 +57,8 @@ type Options struct {
 	AddressTable string // file that leads printers' addresses elsewhere
 	Log          *slog.Logger
 	table        dial.AddressTable
-	asItIs       bool   // the schema of what is kept stays
-	second       string // HOST:PORT where TLS is spoken, beside plain HTTP at Listen
+	asItIs       bool         // the schema of what is kept stays
+	second       net.Listener // where TLS is spoken, beside plain HTTP at Listen; whoever opened it closes it
 	// AllowOutgoing are networks that are connected to though they are this machine's own or link-local.
 	AllowOutgoing []netip.Prefix
 	// Now is the clock by which lineups are answered; time.Now when nil.
@@ -152,7 +153,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 		}
 	}()
 	// Listen first: a port that is taken is the commonest trouble, and nothing has been touched yet.
-	ln, second, err := listen(o, &c)
+	ln, err := listen(o, &c)
 	if err != nil {
 		return nil, err
 	}
@@ -177,7 +178,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	if !o.PlainHTTP {
 		scheme = "https"
 	}
-	if !o.PlainHTTP || second != nil {
+	if !o.PlainHTTP || o.second != nil {
 		certifier = authority // over plain HTTP no certificate could be shown
 	}
 	setup := setupCode{filepath.Join(o.Data, setupFile)}
@@ -195,7 +196,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 		Raster:     pwg.TextPage,
 		SecretKeys: key, Zone: zone, Now: o.Now, DHCP: reservations{}, ReadLDIF: ldapclient.ReadLDIF,
 		Health: o.Health || !o.Throwaway, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery,
-		PublicURL: public, AgentsURL: agentsURL(public, second),
+		PublicURL: public, AgentsURL: agentsURL(public, o.second),
 		Auditors: auditors{syslogclient.NewSender(out, public, Version)}, Authority: certifier,
 		SetupCode: setup.read, SetupDone: setup.remove, Leases: leases, Doctor: doc, Process: doc.process})
 	if err != nil {
@@ -212,7 +213,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	}
 	work(ctx, svc, authority, doc, &c)
 	r = &Running{Service: svc, store: store}
-	if err := serve(o, ln, second, svc, authority, r, &c); err != nil {
+	if err := serve(o, ln, svc, authority, r, &c); err != nil {
 		return nil, err
 	}
 	followKeys(o, svc, authority, r, &c)

@@ -114,30 +114,33 @@ func StartDemo(ctx context.Context, o Options) (d *Demo, err error) {
 	}
 	c.add(shelf.Close)
 	o.table[sims.Drivers.For] = shelf.Addr()
-	dir := &sim.Slapd{Dir: filepath.Join(o.Data, "directory"), Secure: freeNear(sims.Directory.Listen)}
-	o.table[sims.Directory.For] = dir.Secure
-	if o.PlainHTTP {
-		o.second = freeNear(following(o.Listen))
-	}
-	running, err := Start(ctx, o)
-	if err != nil {
+	d = &Demo{Printers: printers, Data: o.Data, agents: len(sims.Endpoints)}
+	d.recall()
+	if err := d.directory(sims.Directory, &c); err != nil {
 		return nil, err
 	}
-	c.add(running.Stop)
-	d = &Demo{Running: running, Printers: printers, Data: o.Data, agents: len(sims.Endpoints)}
+	if d.Directory != nil {
+		o.table[sims.Directory.For] = d.Directory.Secure
+	}
+	if o.PlainHTTP {
+		if o.second, err = listenNear(following(o.Listen)); err != nil {
+			return nil, err
+		}
+		c.add(func() error { return ignoreClosed(o.second.Close()) })
+	}
+	if d.Running, err = Start(ctx, o); err != nil {
+		return nil, err
+	}
+	c.add(d.Running.Stop)
 	if err := d.account(ctx); err != nil {
 		return nil, err
 	}
 	if err := d.load(ctx); err != nil {
 		return nil, err
 	}
-	if err := d.directory(dir, sims.Directory.For); err != nil {
-		return nil, err
-	}
 	if err := d.place(ctx, sims.Drivers.For); err != nil {
 		return nil, err
 	}
-	c.add(dir.Stop)
 	c.add(d.crew(context.WithoutCancel(ctx), o, sims, kept))
 	d.stop = sync.OnceValue(c.run)
 	return d, nil
@@ -160,12 +163,16 @@ func (d *Demo) owner() *access.Principal {
 	return &access.Principal{Name: d.Name, Role: access.Owner}
 }
 
-// account takes over the sign-in of an earlier start from demo.env, or makes one.
+// recall takes over the sign-in of an earlier start from demo.env, or makes one up.
+func (d *Demo) recall() {
+	env := DemoEnv(d.Data)
+	d.Name, d.Token = cmp.Or(env["CIRQUE_NAME"], demoAccount), env["CIRQUE_TOKEN"]
+	d.Password = cmp.Or(env["CIRQUE_PASSWORD"], strings.ToLower(rand.Text()[:16]))
+}
+
+// account makes the sign-in where there is none yet, and writes what scripts need.
 func (d *Demo) account(ctx context.Context) error {
-	env := readEnv(filepath.Join(d.Data, "demo.env"))
-	d.Name, d.Password, d.Token = cmp.Or(env["CIRQUE_NAME"], demoAccount), env["CIRQUE_PASSWORD"], env["CIRQUE_TOKEN"]
 	if d.Service.Identity.NeedsSetUp() {
-		d.Password = strings.ToLower(rand.Text()[:16])
 		b, err := os.ReadFile(filepath.Join(d.Data, setupFile))
 		if err != nil {
 			return err

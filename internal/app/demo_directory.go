@@ -10,11 +10,18 @@ import (
 	"cirque/internal/whole"
 )
 
-// directory runs the directory server with the demo's people, under the name that for gives it. Where it is not
+// directory runs the directory server with the demo's people, under the name that at gives it. Where it is not
 // installed there is none.
-func (d *Demo) directory(dir *sim.Slapd, where string) error {
+func (d *Demo) directory(at standIn, c *closers) error {
 	if !sim.HasSlapd() {
 		return nil
+	}
+	unlock, err := lockData(d.Data) // its folder is made anew: not below a demo that runs
+	if err != nil {
+		return err
+	}
+	if err := unlock(); err != nil {
+		return err
 	}
 	files, err := demoFiles("directory.yaml")
 	if err != nil {
@@ -24,21 +31,28 @@ func (d *Demo) directory(dir *sim.Slapd, where string) error {
 	if err != nil {
 		return err
 	}
-	host, _, err := net.SplitHostPort(where)
+	host, _, err := net.SplitHostPort(at.For)
 	if err != nil {
 		return err
 	}
-	dir.Password = d.Password
-	at, _, _ := net.SplitHostPort(dir.Secure)
-	if err := dir.Make(sim.LDIF(records, d.Password), host, at); err != nil {
+	dir := &sim.Slapd{Dir: filepath.Join(d.Data, "directory"), Password: d.Password, Secure: at.Listen}
+	ip, _, _ := net.SplitHostPort(dir.Secure)
+	if err := dir.Make(sim.LDIF(records, d.Password), host, ip); err != nil {
 		return err
 	}
 	word := filepath.Join(d.Data, "directory", "word")
 	if err := whole.Write(word, []byte(d.Password+"\n"), 0o600); err != nil {
 		return err
 	}
-	d.Directory = dir
-	return dir.Start()
+	for range 5 { // another may take the address before it does
+		dir.Secure = freeNear(at.Listen)
+		if err = dir.Start(); err == nil {
+			d.Directory = dir
+			c.add(dir.Stop)
+			return nil
+		}
+	}
+	return err
 }
 
 // following is the address one port further on; port 0 stays.

@@ -29,19 +29,14 @@ import (
 	"cirque/internal/service"
 )
 
-// listen listens where the service does; second is nil where there is none.
-func listen(o Options, c *closers) (ln, second net.Listener, err error) {
-	if ln, err = listenAt(o); err != nil {
-		return nil, nil, err
+// listen listens where the service does.
+func listen(o Options, c *closers) (net.Listener, error) {
+	ln, err := listenAt(o)
+	if err != nil {
+		return nil, err
 	}
 	c.add(func() error { return ignoreClosed(ln.Close()) })
-	if o.second != "" {
-		if second, err = net.Listen("tcp", o.second); err != nil {
-			return nil, nil, err
-		}
-		c.add(func() error { return ignoreClosed(second.Close()) })
-	}
-	return ln, second, nil
+	return ln, nil
 }
 
 func listenAt(o Options) (net.Listener, error) {
@@ -100,8 +95,7 @@ func agentsURL(public string, second net.Listener) string {
 }
 
 // serve puts the handler on the listener, and with TLS on the second one where there is one.
-func serve(o Options, ln, second net.Listener, svc *service.Service, authority *ca.Authority, r *Running,
-	c *closers) error {
+func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Authority, r *Running, c *closers) error {
 	console, err := fs.Sub(dist, "dist")
 	if err != nil {
 		return err
@@ -129,9 +123,9 @@ func serve(o Options, ln, second net.Listener, svc *service.Service, authority *
 		stop()
 		return err
 	}
-	if second != nil {
+	if o.second != nil {
 		plain := r.URL
-		if err := answerAt(stopping, o, second, true, h, authority, &shown, r, &doors); err != nil {
+		if err := answerAt(stopping, o, o.second, true, h, authority, &shown, r, &doors); err != nil {
 			stop()
 			return err
 		}

@@ -40,8 +40,16 @@ func (s *Set) Do(what string, names ...string) error {
 				return err
 			}
 		}
+		if what == Cut {
+			if err := p.hold(); err != nil {
+				return err
+			}
+		}
 		if what == Cut || what == Join && !p.closed {
 			continue
+		}
+		if err := p.release(); err != nil {
+			return err
 		}
 		spec := p.Spec
 		if what == Exchange {

@@ -12,8 +12,7 @@ import (
 // one of another device, and the next brings the first back.
 func TestControl(t *testing.T) {
 	t.Parallel()
-	// At an address of its own, so that nobody takes the port while the line is cut.
-	spec := Spec{For: "10.9.0.1:631", Listen: "127.77.0.1:0", Name: "hall-40", Serial: "SK-1", MAC: "02:00:5e:10:00:10",
+	spec := Spec{For: "10.9.0.1:631", Listen: "127.0.0.1:0", Name: "hall-40", Serial: "SK-1", MAC: "02:00:5e:10:00:10",
 		UUID: "7d4c0e50-1001-4b1e-9c3a-02005e100010", SNMP: "public"}
 	s, err := Start([]Spec{spec})
 	if err != nil {
@@ -26,6 +25,12 @@ func TestControl(t *testing.T) {
 		t.Fatal(err)
 	}
 	at := s.Printers[0].Addr()
+	// A connection that is open still, and one that has just ended, are no hindrance.
+	open, err := net.Dial("tcp", at)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = open.Close() })
 	answers := func() bool {
 		c, err := net.Dial("tcp", at)
 		if err != nil {
@@ -45,6 +50,10 @@ func TestControl(t *testing.T) {
 		}
 		if p := s.Printers[0]; answers() != step.answers || p.Serial != step.serial || p.Addr() != at {
 			t.Errorf("after %s it answers: %v, as %s at %s", step.what, answers(), p.Serial, p.Addr())
+		}
+		if ln, err := net.Listen("tcp", at); err == nil { // nor does anybody else, cut or not
+			_ = ln.Close()
+			t.Errorf("after %s another can listen at %s", step.what, at)
 		}
 	}
 	if p := s.Printers[0]; p.MAC != spec.MAC || p.UUID != spec.UUID {

@@ -32,7 +32,8 @@ type Printer struct {
 	http   *http.Server
 	ln     net.Listener
 	udp    net.PacketConn
-	closed bool // by Close
+	closed bool         // by Close
+	held   func() error // lets go of the port that hold keeps
 	begun  time.Time
 
 	mu      sync.Mutex
@@ -296,7 +297,7 @@ func (s *Set) Close() error {
 	defer s.mu.Unlock()
 	var errs []error
 	for _, p := range s.Printers {
-		errs = append(errs, p.Close())
+		errs = append(errs, p.release(), p.Close())
 	}
 	return errors.Join(errs...)
 }

@@ -4,11 +4,13 @@ import (
 	"crypto/ecdsa"
 	"crypto/elliptic"
 	"crypto/rand"
+	"crypto/tls"
 	"crypto/x509"
 	"crypto/x509/pkix"
 	"encoding/pem"
 	"errors"
 	"fmt"
+	"io/fs"
 	"math/big"
 	"net"
 	"os"
@@ -102,16 +104,19 @@ func (s *Slapd) conf() string {
 	return strings.Join(lines, "\n")
 }
 
-// Start runs it, and returns once it answers.
+// Start runs it, and returns once it answers. It fails where something else listens at one of its addresses.
 func (s *Slapd) Start() error {
+	pid := filepath.Join(s.Dir, "pid") // written once it listens
+	if err := os.Remove(pid); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
 	log, err := os.OpenFile(filepath.Join(s.Dir, "log"), os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
 	if err != nil {
 		return err
 	}
 	var at []string
-	first := s.Secure
 	if s.Plain != "" {
-		at, first = append(at, "ldap://"+s.Plain), s.Plain
+		at = append(at, "ldap://"+s.Plain)
 	}
 	if s.Secure != "" {
 		at = append(at, "ldaps://"+s.Secure)
@@ -126,9 +131,11 @@ func (s *Slapd) Start() error {
 	s.done = make(chan struct{})
 	go func(cmd *exec.Cmd, done chan struct{}) { _ = cmd.Wait(); _ = log.Close(); close(done) }(s.cmd, s.done)
 	for deadline := time.Now().Add(20 * time.Second); ; time.Sleep(10 * time.Millisecond) {
-		conn, err := net.Dial("tcp", first)
+		_, err := os.Stat(pid)
 		if err == nil {
-			return conn.Close()
+			if err = s.answers(); err == nil {
+				return nil
+			}
 		}
 		ended := false
 		select {
@@ -141,6 +148,28 @@ func (s *Slapd) Start() error {
 			return errors.Join(fmt.Errorf("the directory server does not come up: %w\n%s", err, text), s.Stop())
 		}
 	}
+}
+
+// answers says whether it is this server that answers, where it shows a certificate: by that.
+func (s *Slapd) answers() error {
+	if s.Secure == "" {
+		conn, err := net.Dial("tcp", s.Plain)
+		if err != nil {
+			return err
+		}
+		return conn.Close()
+	}
+	ca, err := os.ReadFile(s.CAFile())
+	if err != nil {
+		return err
+	}
+	is := &tls.Config{RootCAs: x509.NewCertPool(), MinVersion: tls.VersionTLS12}
+	is.RootCAs.AppendCertsFromPEM(ca)
+	conn, err := tls.Dial("tcp", s.Secure, is)
+	if err != nil {
+		return err
+	}
+	return conn.Close()
 }
 
 // Stop ends it; its entries stay.

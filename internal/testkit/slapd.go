@@ -45,12 +45,9 @@ func newSlapd(t testing.TB, ldif string, secure bool) *Slapd {
 	}
 	t.Cleanup(func() { _ = os.RemoveAll(dir) })
 	s := &Slapd{Base: sim.DirectoryBase, Manager: sim.DirectoryManager, Reader: sim.DirectoryReader,
-		Password: "read me", Addr: FreeAddress(t), t: t}
-	s.is = &sim.Slapd{Dir: filepath.Join(dir, "slapd"), Password: s.Password, Plain: s.Addr}
-	s.URL = "ldap://" + s.Addr
+		Password: "read me", t: t, is: &sim.Slapd{Dir: filepath.Join(dir, "slapd"), Password: "read me"}}
 	if secure {
 		s.is.Secure = FreeAddress(t)
-		s.TLS = "ldaps://" + s.is.Secure
 	}
 	if err := s.is.Make(ldif, "127.0.0.1"); err != nil {
 		t.Fatal(err)
@@ -62,9 +59,20 @@ func newSlapd(t testing.TB, ldif string, secure bool) *Slapd {
 		}
 		s.CA = string(ca)
 	}
-	s.Start()
-	t.Cleanup(s.Stop)
-	return s
+	for range 5 { // another may take an address before it does
+		s.Addr = FreeAddress(t)
+		s.is.Plain, s.URL = s.Addr, "ldap://"+s.Addr
+		if secure {
+			s.is.Secure = FreeAddress(t)
+			s.TLS = "ldaps://" + s.is.Secure
+		}
+		if err = s.is.Start(); err == nil {
+			t.Cleanup(s.Stop)
+			return s
+		}
+	}
+	t.Fatal(err)
+	return nil
 }
 
 // FreeAddress gives a loopback address at which nothing listens just now.
