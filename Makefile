@@ -3,7 +3,7 @@
 SHELL := /bin/bash
 DATA ?= $(shell scripts/demo-data)
 LISTEN ?= 127.0.0.1:8631
-VERSION ?= 0.1.0-dev
+VERSION ?= $(shell cat packaging/version)-dev
 LDFLAGS := -X cirque/internal/app.Version=$(VERSION) -X main.version=$(VERSION)
 CONSOLE := internal/app/dist/index.html
 SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts web/package.json -type f 2>/dev/null)
@@ -55,8 +55,10 @@ test-packages: setup $(CONSOLE) ## make packages out of what is built, and try t
 	scripts/packages .bin/dist quick
 	CIRQUE_PACKAGES=$(CURDIR)/.bin/dist scripts/test-windows go test ./test -count 1 -run '$(or $(ONLY),^TestPackages(Deb|RPM|Sums|Twice)|^TestWine)'
 
-test-before: setup $(CONSOLE) ## try this version with services, agents and backups of the version before (packaging/versions)
-	before=$$(scripts/before) && CIRQUE_BEFORE=$$before go test ./test -count 1 -v -run '^TestVersionBefore$$'
+test-before: setup $(CONSOLE) ## try this version over and beside the one before: programs, packages, backups (packaging/versions)
+	scripts/packages .bin/dist quick
+	before=$$(scripts/before) && CIRQUE_BEFORE=$$before CIRQUE_PACKAGES=$(CURDIR)/.bin/dist scripts/test-windows \
+		go test ./test -count 1 -v -run '$(or $(ONLY),^Test(VersionBefore|Upgrade(Deb|RPM)|WineUpgrade)$$)'
 
 test-root: setup $(CONSOLE) ## try the packages in an empty Debian root, as root: how long until a queue is there
 	scripts/packages .bin/dist quick

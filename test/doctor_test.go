@@ -3,6 +3,7 @@ package test
 import (
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -37,6 +38,9 @@ func TestDoctor(t *testing.T) {
 	want(got, fits, endpoint.Yes, "of this version")
 	want(got, key, endpoint.Yes, "secret-key")
 	want(got, cert, endpoint.Yes, "until")
+	there.Listen = strings.TrimPrefix(s.URL, "https://")
+	want(found(there), "Can it listen?", endpoint.Yes, "runs already, as process "+strconv.Itoa(os.Getpid()))
+	there.Listen = "127.0.0.1:0"
 	secret := filepath.Join(s.data, "secret-key")
 	if err := os.Chmod(secret, 0o644); err != nil {
 		t.Fatal(err)

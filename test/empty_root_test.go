@@ -47,7 +47,7 @@ until cirque endpoint list | grep -q converged; do sleep 0.05; done
 say the queue is there
 cirque endpoint list
 cat serve.log said
-until grep -q '<Printer hall>' /etc/cups/printers.conf; do sleep 0.1; done
+until grep -qs '<Printer hall>' /etc/cups/printers.conf; do sleep 0.1; done
 `
 
 // TestEmptyRoot: on an empty Debian with nothing but the packages it takes four commands until the console answers, an
@@ -81,5 +81,54 @@ func TestEmptyRoot(t *testing.T) {
 	t.Log(says)
 	if !strings.Contains(says, "ms: the queue is there") || strings.Contains(says, "[::]") {
 		t.Error("not all is as it should be")
+	}
+}
+
+// TestEmptyRootRPM: where packages come as .rpm, their scripts make the account, its folders and the agent's settings;
+// erasing them leaves what administrators wrote.
+func TestEmptyRootRPM(t *testing.T) {
+	root, dir := os.Getenv(emptyRoot), os.Getenv(madePackages)
+	if root == "" || dir == "" {
+		t.Skip("make test-root makes an empty Debian root and tries the packages in it")
+	}
+	_ = os.RemoveAll(filepath.Join(root, "var/lib/rpm"))
+	rpm := func(args ...string) string {
+		t.Helper()
+		return do(t, nil, "rpm", append([]string{"--root", root}, args...)...)
+	}
+	inside := func(args ...string) string {
+		t.Helper()
+		return do(t, nil, "chroot", append([]string{root}, args...)...)
+	}
+	rpm("--initdb")
+	t.Cleanup(func() { _ = os.RemoveAll(filepath.Join(root, "var/lib/rpm")) })
+	packages := []string{one(t, dir, "cirque-[0-9]*.x86_64.rpm"), one(t, dir, "cirque-agent-[0-9]*.x86_64.rpm")}
+	if says := rpm(append([]string{"-i", "--nodeps"}, packages...)...); strings.Contains(says, "scriptlet failed") {
+		t.Error(says)
+	}
+	for file, want := range map[string]string{"/var/lib/cirque": "cirque:cirque 700", "/etc/cirque/cirque.yaml": "",
+		"/etc/cirque-agent/agent.yaml": "root:root 600", "/var/lib/cirque-agent": "root:root 700"} {
+		if says := inside("stat", "-c", "%U:%G %a", file); want != "" && strings.TrimSpace(says) != want {
+			t.Errorf("%s is %s", file, says)
+		}
+	}
+	settings := filepath.Join(root, "etc/cirque-agent/agent.yaml")
+	if err := os.WriteFile(settings, []byte("# ours\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if says := rpm(append([]string{"-U", "--force", "--nodeps"}, packages...)...); strings.Contains(says, "scriptlet failed") {
+		t.Error(says)
+	}
+	if textOf(t, settings) != "# ours\n" {
+		t.Error("the agent's settings were altered")
+	}
+	if says := rpm("-e", "cirque", "cirque-agent"); strings.Contains(says, "scriptlet failed") {
+		t.Error(says)
+	}
+	if _, err := os.Stat(filepath.Join(root, "usr/bin/cirque")); err == nil {
+		t.Error("the program stays")
+	}
+	if textOf(t, settings) != "# ours\n" {
+		t.Error("what an administrator wrote went")
 	}
 }

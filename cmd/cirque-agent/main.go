@@ -12,7 +12,7 @@ import (
 )
 
 // version is set when a release is built.
-var version = "0.1.0-dev"
+var version = "0.2.0-dev"
 
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)

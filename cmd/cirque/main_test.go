@@ -13,6 +13,8 @@ import (
 	"syscall"
 	"testing"
 	"time"
+
+	"cirque/internal/app"
 )
 
 // asMain has the test's own program be the command itself.
@@ -67,7 +69,7 @@ func TestSignals(t *testing.T) {
 	signal(syscall.SIGHUP)
 	lines := bufio.NewReader(out)
 	line, err := lines.ReadString('\n')
-	at, ok := strings.CutPrefix(strings.TrimSpace(line), "Cirque 0.1.0-dev is ready at https://")
+	at, ok := strings.CutPrefix(strings.TrimSpace(line), "Cirque "+app.Version+" is ready at https://")
 	if err != nil || !ok {
 		t.Fatalf("%q %v", line, err)
 	}

@@ -34,7 +34,7 @@ import (
 )
 
 // Version is set when a release is built.
-var Version = "0.1.0-dev"
+var Version = "0.2.0-dev"
 
 //go:embed all:dist
 var dist embed.FS
@@ -282,6 +282,8 @@ func openStore(ctx context.Context, o Options, c *closers) (*postgres.Store, err
 			return nil, err
 		}
 		url = db.URL(databaseName)
+	} else {
+		c.add(showRunning(o.Data))
 	}
 	store, err := postgres.Open(ctx, url)
 	if err != nil {

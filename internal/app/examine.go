@@ -88,12 +88,12 @@ func examineDatabase(ctx context.Context, o Options, s *readiness.SetUp) {
 	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
 	defer cancel()
 	at := o.Database
+	if s.DataThere {
+		s.Runs = holderOf(o.Data)
+	}
 	if s.Own {
 		major, err := cluster.Programs(o.Data)
 		s.Major, s.Programs = major, fault.As(err)
-		if s.DataThere {
-			s.Runs = holderOf(o.Data)
-		}
 		db, err := cluster.Attach(ctx, o.Data)
 		if err != nil {
 			if s.Runs != "" {
@@ -112,18 +112,20 @@ func examineDatabase(ctx context.Context, o Options, s *readiness.SetUp) {
 	s.Ahead, s.StateOfEstate = time.Until(seen.At), seen.Schema > 0
 }
 
-// holderOf names the process that has a data directory; empty where none does.
+// holderOf names the process that has a data directory, or runs on it; empty where none does.
 func holderOf(data string) string {
-	file := filepath.Join(data, "lock")
-	if _, err := os.Stat(file); err != nil {
-		return ""
-	}
-	unlock, holder, err := whole.Lock(file)
-	if errors.Is(err, whole.ErrLocked) {
-		return cmp.Or(holder, "of which nothing is known")
-	}
-	if err == nil {
-		_ = unlock()
+	for _, name := range []string{lockFile, runsFile} {
+		file := filepath.Join(data, name)
+		if _, err := os.Stat(file); err != nil {
+			continue
+		}
+		unlock, holder, err := whole.Lock(file)
+		if errors.Is(err, whole.ErrLocked) {
+			return cmp.Or(holder, "of which nothing is known")
+		}
+		if err == nil {
+			_ = unlock()
+		}
 	}
 	return ""
 }

@@ -8,9 +8,25 @@ import (
 	"cirque/internal/whole"
 )
 
+// The files of a data directory that a process has while it runs there: the one alone, with its database, the other
+// beside others, with one elsewhere.
+const (
+	lockFile = "lock"
+	runsFile = "running"
+)
+
+// showRunning has whoever looks see that a service runs with a data directory, and which; nobody is kept away.
+func showRunning(dir string) (end func() error) {
+	unlock, _, err := whole.Lock(filepath.Join(dir, runsFile))
+	if err != nil {
+		return func() error { return nil } // another shows it already
+	}
+	return unlock
+}
+
 // lockData makes sure that one process alone runs the database of a data directory. A Conflict fault says who has it.
 func lockData(dir string) (unlock func() error, err error) {
-	unlock, holder, err := whole.Lock(filepath.Join(dir, "lock"))
+	unlock, holder, err := whole.Lock(filepath.Join(dir, lockFile))
 	switch {
 	case errors.Is(err, whole.ErrLocked):
 		return nil, fault.New(fault.Conflict, "data-in-use", "stop it first, or name another --data directory",

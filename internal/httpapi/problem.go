@@ -3,6 +3,7 @@ package httpapi
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"net/http"
 	"strings"
 
@@ -19,7 +20,12 @@ var statusOf = map[fault.Kind]int{
 	fault.TooLarge: http.StatusRequestEntityTooLarge, fault.Unavailable: http.StatusServiceUnavailable,
 	fault.Internal: http.StatusInternalServerError, "method": http.StatusMethodNotAllowed,
 	"misdirected": http.StatusMisdirectedRequest, precondition: http.StatusPreconditionFailed,
+	left: http.StatusRequestTimeout,
 }
+
+// left is the kind of fault of a request whose client has gone before it was answered: nobody's fault here. Nobody
+// reads the status; figures and log have it among what is not the service's failing.
+const left = fault.Kind("left")
 
 // problem is an api.Problem as huma wants its errors.
 type problem struct{ api.Problem }
@@ -38,6 +44,9 @@ func problemOf(err error, id string) *problem {
 
 // fail logs what only the log may know, and gives the problem.
 func (s *server) fail(ctx context.Context, err error) *problem {
+	if errors.Is(err, context.Canceled) && ctx.Err() != nil {
+		err = fault.New(left, "request-left", "ask again", "whoever asked has gone before the answer")
+	}
 	f := fault.As(err)
 	if want, _ := ctx.Value(ifMatchKey).(string); want != "" && movedCodes[f.Code] {
 		told := *f

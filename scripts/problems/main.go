@@ -20,7 +20,7 @@ import (
 
 // status of each kind, as internal/httpapi answers them.
 var status = map[string]int{"Invalid": 422, "Unknown": 404, "Conflict": 409, "Unsigned": 401, "Denied": 403,
-	"TooMany": 429, "TooLarge": 413, "Unavailable": 503, "Internal": 500, "precondition": 412}
+	"TooMany": 429, "TooLarge": 413, "Unavailable": 503, "Internal": 500, "precondition": 412, "left": 408}
 
 type row struct {
 	Code   string `json:"code"`
