@@ -73,14 +73,18 @@ func (e *enrolling) enrolToken(site string, uses int) string {
 }
 
 // runEnrolled starts the agent of a desk that is enrolled.
-func (d *desk) runEnrolled() {
+func (d *desk) runEnrolled(other ...func(*agent.Config)) {
 	d.t.Helper()
 	standIn, err := agent.NewStandIn(d.dir)
 	if err != nil {
 		d.t.Fatal(err)
 	}
-	a, err := agent.New(agent.Config{State: filepath.Join(d.dir, ".agent"), Version: "test", Spooler: standIn,
-		Machine: standIn, Look: 20 * time.Millisecond, Wait: time.Second, Spread: time.Millisecond})
+	cfg := agent.Config{State: filepath.Join(d.dir, ".agent"), Version: "test", Spooler: standIn,
+		Machine: standIn, Look: 20 * time.Millisecond, Wait: time.Second, Spread: time.Millisecond}
+	for _, f := range other {
+		f(&cfg)
+	}
+	a, err := agent.New(cfg)
 	if err != nil {
 		d.t.Fatal(err)
 	}

@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -32,7 +33,8 @@ func TestHandout(t *testing.T) {
 	for system, holds := range map[string]string{"windows": "cirque-agent-0.2.0-x64.msi", "linux": "cirque-agent_0.2.0_amd64.deb",
 		"macos": "cirque-agent-0.2.0-macos-arm64.tar.gz"} {
 		to := filepath.Join(t.TempDir(), "out.zip")
-		code, says, errs := cirque("enrol", "package", "--for", system, "--from", dist, "--site", "ardholm", "--uses", "2", "--to", to)
+		code, says, errs := cirque("enrol", "package", "--for", system, "--from", dist, "--site", "ardholm", "--uses", "2", "--to", to,
+			"--consent="+strconv.FormatBool(system == "linux"))
 		if code != 0 || !strings.Contains(says, "2 machines") || !strings.Contains(says, holds) || !strings.Contains(says, "0.2.0") ||
 			strings.Contains(says, "{") && system != "linux" || strings.Contains(says, "VERSION") {
 			t.Fatalf("%s: %d %s %s", system, code, says, errs)
@@ -62,7 +64,8 @@ func TestHandout(t *testing.T) {
 		if id, err := agent.ReadIdentity(state); err != nil || id.Service != e.URL {
 			t.Errorf("%+v %v", id, err)
 		}
-		if after, err := agent.ReadSetUp(setUp); err != nil || after.Token != "" || after.Service != e.URL {
+		if after, err := agent.ReadSetUp(setUp); err != nil || after.Token != "" || after.Service != e.URL ||
+			(after.Consent == agent.Asked) != (system == "linux") {
 			t.Errorf("%+v %v", after, err)
 		}
 		if code, _, errs := cirque("enrol", "package", "--for", system, "--to", to); code == 0 || !strings.Contains(errs, "there already") {

@@ -164,6 +164,8 @@ type Report struct {
 	Failures []Failure `json:"failures" maxItems:"4096"`
 	// Updates comes in a header, so that services of the version before take the report.
 	Updates string `json:"updates,omitempty" required:"false" maxLength:"16" doc:"How the agent is brought to another version: the kind of its package, or left where that is device management's; absent where it cannot be."`
+	// Waits, too.
+	Waits bool `json:"waits,omitempty" required:"false" doc:"Its agent changes nothing there before somebody has agreed on the machine; its differences are what it would do."`
 }
 
 // Check holds the report to its limits.

@@ -12,6 +12,21 @@ type Memory struct {
 	Own      []Key             // queues that it installed and has not removed
 	Away     []Key             // queues that somebody removed and that stay away
 	Defaults map[string]string // by folded user: the default that it set last
+	// Former is the default that a folded user had when it set one for the first time: their way back.
+	Former map[string]string `json:",omitempty"`
+}
+
+// Set notes a default that it has set in place of another. One of its own queues is nobody's way back.
+func (m *Memory) Set(user, queue, before string) {
+	user = name.Fold(user)
+	own := slices.ContainsFunc(m.Own, func(k Key) bool { return k.Queue == before })
+	if _, known := m.Former[user]; !known && before != "" && !own && before != m.Defaults[user] {
+		if m.Former == nil {
+			m.Former = map[string]string{}
+		}
+		m.Former[user] = before
+	}
+	m.Defaults[user] = queue
 }
 
 // A Step is one thing to do to a spooler.

@@ -42,6 +42,8 @@ type Config struct {
 	// Spread is over how long machines renew their certificates where another authority issues them; the pace's interval
 	// of reports when zero.
 	Spread time.Duration
+	// Consent has it change nothing on a machine where it has nothing yet, before somebody has agreed: Agree.
+	Consent bool
 	// Installer brings the agent to other versions; the zero one does not.
 	Installer Installer
 }
@@ -86,7 +88,11 @@ type kept struct {
 	// Closed are the queues that take no jobs, as the service said of those in Shut.
 	Closed map[string]agentproto.Closed `json:"closed,omitempty"`
 	Shut   []string                     `json:"shut,omitempty"`
-	Key    string                       `json:"key,omitempty"` // of the service's answers, where the machine is not enrolled
+	// Waits says that nothing is changed before somebody agrees, and Kind how another version would be installed: whoever
+	// else reports for the machine says the same.
+	Waits bool   `json:"waits,omitempty"`
+	Kind  string `json:"kind,omitempty"`
+	Key   string `json:"key,omitempty"` // of the service's answers, where the machine is not enrolled
 }
 
 // shortestGap is how long after a broken connection it asks again at first; then twice as long each time, up to the
@@ -211,6 +217,7 @@ func (a *Agent) Run(ctx context.Context) error {
 		defer func() { _ = unlock() }()
 	}
 	go a.upgrades.watch(ctx)
+	a.kept.Kind = a.cfg.Installer.Kind
 	gap := shortestGap
 	for ctx.Err() == nil {
 		a.renewIfDue(ctx)

@@ -3,7 +3,12 @@ package agent
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"fmt"
+	"maps"
+	"os"
+	"path/filepath"
+	"slices"
 
 	"cirque/core/endpoint"
 )
@@ -19,7 +24,7 @@ func Plan(ctx context.Context, o Opened) ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	a, err := New(Config{State: o.State, Spooler: o.Spooler, Machine: o.Machine})
+	a, err := New(Config{State: o.State, Spooler: o.Spooler, Machine: o.Machine, Version: o.Version})
 	if err != nil {
 		return nil, err
 	}
@@ -59,29 +64,53 @@ func Plan(ctx context.Context, o Opened) ([]string, error) {
 			out = append(out, fmt.Sprintf("%-8s %s, which somebody else set up", "leave", i.Queue))
 		}
 	}
+	for _, r := range endpoint.Redirects(steps, defaults) {
+		out = append(out, fmt.Sprintf("%-8s %s", "redirect", r))
+	}
+	for _, b := range endpoint.Twice(steps, installed) {
+		out = append(out, fmt.Sprintf("%-8s %s leads to the same place as %s, which stays: whoever has both sees it twice",
+			"twice", b.Queue, b.Other))
+	}
 	if len(steps) == 0 {
 		return append(out, "It has what it should; nothing would be done."), nil
 	}
 	return append(out, fmt.Sprintf("Steps: %d; nothing was touched.", len(steps))), nil
 }
 
-// Clear removes everything that an agent installed, and says so in lines. It is to be stopped before.
-func Clear(ctx context.Context, s Spooler) ([]string, error) {
-	installed, _, err := s.List(ctx, nil)
+// Clear removes everything that an agent installed, gives people back the defaults that they had before it, and says so
+// in lines. It is to be stopped before.
+func Clear(ctx context.Context, o Opened) ([]string, error) {
+	installed, _, err := o.Spooler.List(ctx, nil)
 	if err != nil {
 		return nil, err
 	}
 	var out []string
-	kept := 0
+	left := map[string]bool{}
 	for _, i := range installed {
 		if !i.Own {
-			kept++
+			left[i.Queue] = true
 			continue
 		}
-		if err := s.Remove(ctx, i.Queue, i.User); err != nil {
+		if err := o.Spooler.Remove(ctx, i.Queue, i.User); err != nil {
 			return out, fmt.Errorf("%s for %s stays: %w", i.Queue, cmp.Or(i.User, "everybody"), err)
 		}
 		out = append(out, fmt.Sprintf("removed %s for %s", i.Queue, cmp.Or(i.User, "everybody")))
 	}
-	return append(out, fmt.Sprintf("Removed: %d; left, since others set them up: %d.", len(out), kept)), nil
+	removed := len(out)
+	var k kept
+	if b, err := os.ReadFile(filepath.Join(o.State, keptFile)); err == nil {
+		_ = json.Unmarshal(b, &k) // without it nobody's former default is known
+	}
+	for _, user := range slices.Sorted(maps.Keys(k.Memory.Former)) {
+		queue := k.Memory.Former[user]
+		if !left[queue] {
+			continue
+		}
+		if err := o.Spooler.SetDefault(ctx, queue, user); err != nil {
+			out = append(out, fmt.Sprintf("%s does not get back %s as default: %v", user, queue, err))
+			continue
+		}
+		out = append(out, fmt.Sprintf("%s prints to %s again where nobody chooses, as before", user, queue))
+	}
+	return append(out, fmt.Sprintf("Removed: %d; left, since others set them up: %d.", removed, len(left))), nil
 }

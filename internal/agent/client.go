@@ -259,12 +259,8 @@ func (c *client) ask(ctx context.Context, contexts []lineup.Query, tag string,
 }
 
 // report reports, and gives the order by which the machine is to come to another version of the agent; "" for none.
-// kind says how it would.
-func (c *client) report(ctx context.Context, r endpoint.Report, kind string) (order string, err error) {
-	header := http.Header{}
-	if kind != "" {
-		header.Set(agentproto.UpdatesHeader, kind)
-	}
+// What services of the version before do not know goes in headers.
+func (c *client) report(ctx context.Context, r endpoint.Report, header http.Header) (order string, err error) {
 	resp, _, err := c.post(ctx, agentproto.ReportPath, r, header, 30*time.Second)
 	if err != nil {
 		return "", err

@@ -5,7 +5,9 @@ import (
 	"crypto/sha256"
 	"encoding/json"
 	"fmt"
+	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -29,6 +31,16 @@ func (a *Agent) converge(ctx context.Context, facts Facts, contexts []lineup.Que
 	}
 	a.fromSpooler(installed)
 	steps, away := endpoint.Steps(a.plan(), installed, defaults, a.kept.Memory)
+	if waits := !agreed(a.cfg, a.kept.Memory); waits != a.kept.Waits {
+		if a.kept.Waits = waits; waits {
+			a.cfg.Log.Warn("nothing is changed here before somebody agrees: cirque-agent plan, then cirque-agent plan --agree")
+		}
+		a.keep()
+	}
+	if a.kept.Waits {
+		a.report(ctx, facts, contexts, installed)
+		return
+	}
 	failed := map[endpoint.Key]failure{}
 	done := 0
 	for _, s := range steps {
@@ -54,7 +66,7 @@ func (a *Agent) converge(ctx context.Context, facts Facts, contexts []lineup.Que
 			continue
 		}
 		if s.Do == "default" {
-			a.kept.Memory.Defaults[name.Fold(s.Want.User)] = s.Want.Queue
+			a.kept.Memory.Set(s.Want.User, s.Want.Queue, defaults[name.Fold(s.Want.User)])
 		}
 	}
 	a.failed = failed
@@ -218,11 +230,18 @@ func (a *Agent) report(ctx context.Context, facts Facts, contexts []lineup.Query
 	if err != nil {
 		return
 	}
-	sum := sha256.Sum256(b)
+	sum := sha256.Sum256(append(b, strconv.FormatBool(a.kept.Waits)...))
 	if sum == a.toldSum && time.Since(a.toldAt) < a.client.pace.Report || len(contexts) == 0 {
 		return
 	}
-	order, err := a.client.report(ctx, r, a.cfg.Installer.Kind)
+	header := http.Header{}
+	if a.kept.Waits {
+		header.Set(agentproto.ConsentHeader, Asked)
+	}
+	if kind := a.kept.Kind; kind != "" {
+		header.Set(agentproto.UpdatesHeader, kind)
+	}
+	order, err := a.client.report(ctx, r, header)
 	if err != nil {
 		if ctx.Err() == nil {
 			a.cfg.Log.Warn("the report did not arrive", "error", err)

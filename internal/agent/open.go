@@ -15,6 +15,7 @@ type Opened struct {
 	Machine Machine
 	State   string
 	Reach   dial.AddressTable // a stand-in reaches nothing but loopback
+	Version string            // of the program, for what is reported
 }
 
 // OwnSpooler names the operating system's own spooler, whichever that is.
@@ -38,7 +39,8 @@ func Open(spooler string) (Opened, error) {
 		if err != nil {
 			return Opened{}, err
 		}
-		return Opened{s, s, filepath.Join(s.Dir(), ".agent"), dial.AddressTable{"": ""}}, nil
+		return Opened{Spooler: s, Machine: s, State: filepath.Join(s.Dir(), ".agent"),
+			Reach: dial.AddressTable{"": ""}}, nil
 	}
 	return Opened{}, fault.New(fault.Invalid, "spooler-unknown", "write system, unix:SOCKET, or standin:DIR",
 		"the spooler %q is not known", spooler)

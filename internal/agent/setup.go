@@ -30,6 +30,7 @@ type SetUp struct {
 	Serve   bool   `yaml:"serve,omitempty"`   // it keeps a print server
 	Spooler string `yaml:"spooler,omitempty"` // where it is not the system's own
 	Updates string `yaml:"updates,omitempty"` // left: device management brings the agent to other versions
+	Consent string `yaml:"consent,omitempty"` // asked: nothing is changed before somebody agrees on the machine
 }
 
 // SetUpFile is where packages look for it.
@@ -53,13 +54,17 @@ func ReadSetUp(file string) (SetUp, error) {
 	d := yaml.NewDecoder(bytes.NewReader(b))
 	d.KnownFields(true)
 	if err := d.Decode(&s); err != nil && !errors.Is(err, io.EOF) { // comments alone say nothing
-		return s, fault.New(fault.Invalid, "set-up-broken", "it has the keys service, token, machine, ca, serve, spooler "+
-			"and updates",
+		return s, fault.New(fault.Invalid, "set-up-broken", "it has the keys service, token, machine, ca, serve, spooler, "+
+			"updates and consent",
 			"%s cannot be read: %v", file, err)
 	}
 	if s.Updates != "" && s.Updates != update.Left {
 		return s, fault.New(fault.Invalid, "set-up-broken", "write updates: left, or leave it out, so that the service "+
 			"brings the agent to other versions", "%s has updates: %q", file, s.Updates)
+	}
+	if s.Consent != "" && (s.Consent != Asked || s.Serve) {
+		return s, fault.New(fault.Invalid, "set-up-broken", "write consent: asked, or leave it out; a print server is "+
+			"brought to what the estate says of it alone (cirque-agent plan --serve)", "%s has consent: %q", file, s.Consent)
 	}
 	if s.Token != "" {
 		if err := heldPrivate(file); err != nil {

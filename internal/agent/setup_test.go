@@ -32,6 +32,8 @@ func TestSetUp(t *testing.T) {
 		{"", "names none"}, {"# service: https://x\n", "names none"}, {"service: https://c.example\n", "has no token"},
 		{"servce: https://c.example\n", "servce"}, {"service: [", "cannot be read"},
 		{"service: http://c.example\ntoken: x\n", "over TLS"}, {"service: https://127.0.0.1:1\ntoken: x\nmachine: [a]\n", "cannot be read"},
+		{"service: https://c.example\nconsent: perhaps\n", `consent: "perhaps"`},
+		{"service: https://c.example\nserve: true\nconsent: asked\n", `consent: "asked"`},
 	} {
 		write(c.text, 0o600)
 		err := by()

@@ -233,7 +233,7 @@ func TestClear(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	said, err := agent.Clear(t.Context(), u)
+	said, err := agent.Clear(t.Context(), agent.Opened{Spooler: u})
 	if err != nil || strings.Join(said, "; ") != "removed hall for everybody; removed hall for mira; Removed: 2; left, "+
 		"since others set them up: 1." {
 		t.Error(said, err)

@@ -13,16 +13,24 @@ import (
 )
 
 // plan says what run would do.
-func plan(p *printer) *cobra.Command {
+func plan(p *printer, version string) *cobra.Command {
 	var spooler, state string
-	var serve bool
-	c := &cobra.Command{Use: "plan", Short: "Say what the agent would add, change, remove and leave here, " +
+	var serve, agree bool
+	c := &cobra.Command{Use: "plan [--agree]", Short: "Say what the agent would add, change, remove and leave here, " +
 		"and touch nothing", Args: cmdline.Args(0, 0),
+		Long: `Say what the agent would add, change, remove and leave here, whose printing goes elsewhere by it, and what
+would be there twice; touch nothing.
+
+Where agent.yaml has "consent: asked", the agent does nothing of it before somebody has agreed, with
+--agree, to what is printed. Once it has queues here, it keeps them as they are to be without asking.`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if serve {
 				o, err := agent.OpenServer(spooler)
 				if err != nil {
 					return err
+				}
+				if agree {
+					return &cmdline.Usage{What: "--agree is for endpoints; a print server is brought to what the estate says of it"}
 				}
 				o.State = cmp.Or(state, o.State)
 				return lines(p, c, func(ctx context.Context) ([]string, error) { return agent.PlanServer(ctx, o) })
@@ -32,10 +40,18 @@ func plan(p *printer) *cobra.Command {
 				return err
 			}
 			o.State = cmp.Or(state, o.State)
-			return lines(p, c, func(ctx context.Context) ([]string, error) { return agent.Plan(ctx, o) })
+			o.Version = version
+			return lines(p, c, func(ctx context.Context) ([]string, error) {
+				out, err := agent.Plan(ctx, o)
+				if err != nil || !agree {
+					return out, err
+				}
+				return append(out, "Agreed: the agent does it within seconds, where it runs."), agent.Agree(o.State)
+			})
 		}}
 	spoolerFlags(c, &spooler, &state)
 	serveFlag(c, &serve)
+	c.Flags().BoolVar(&agree, "agree", false, "agree to it, where the agent waits for that")
 	return c
 }
 
@@ -46,7 +62,7 @@ func serveFlag(c *cobra.Command, serve *bool) {
 
 // clearAll undoes what run did.
 func clearAll(p *printer) *cobra.Command {
-	var spooler string
+	var spooler, state string
 	var sure, serve bool
 	c := &cobra.Command{Use: "clear --yes", Short: "Remove every queue that the agent installed here, and " +
 		"nothing else; stop the agent first", Args: cmdline.Args(0, 0),
@@ -66,9 +82,10 @@ func clearAll(p *printer) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return lines(p, c, func(ctx context.Context) ([]string, error) { return agent.Clear(ctx, o.Spooler) })
+			o.State = cmp.Or(state, o.State)
+			return lines(p, c, func(ctx context.Context) ([]string, error) { return agent.Clear(ctx, o) })
 		}}
-	spoolerFlags(c, &spooler, nil)
+	spoolerFlags(c, &spooler, &state)
 	c.Flags().BoolVar(&sure, "yes", false, "do it")
 	serveFlag(c, &serve)
 	return c
@@ -76,9 +93,7 @@ func clearAll(p *printer) *cobra.Command {
 
 func spoolerFlags(c *cobra.Command, spooler, state *string) {
 	spoolerFlag(c, spooler)
-	if state != nil {
-		c.Flags().StringVar(state, "state", "", "where the agent keeps what it knows; as with run when absent")
-	}
+	c.Flags().StringVar(state, "state", "", "where the agent keeps what it knows; as with run when absent")
 }
 
 // spoolerFlag says which spooler; the machine's own where nothing else is said.

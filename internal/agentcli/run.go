@@ -38,7 +38,7 @@ func Command(version string, width int) *cobra.Command {
 	p := &printer{}
 	cmdline.FormFlag(c, &p.form)
 	cmdline.Root(c, width, cmdline.ParseExamples(examples),
-		cmdline.Section{Title: "Endpoint", Commands: []*cobra.Command{enrol(p), run(version), refresh(p), status(p), plan(p),
+		cmdline.Section{Title: "Endpoint", Commands: []*cobra.Command{enrol(p), run(version), refresh(p), status(p), plan(p, version),
 			checkup(p), sayWho(p), capture(p), clearAll(p)}},
 		cmdline.Section{Title: "Program", Commands: []*cobra.Command{service(p), applyUpdate(p),
 			versionCommand(p, version)}})
@@ -87,8 +87,8 @@ func run(version string) *cobra.Command {
 		Long: `Ask the service for the lineups of this machine and of each session on it, bring the spooler into
 line, and report. A machine that is enrolled needs neither --service nor --token-file. One that is
 not is enrolled first, with service and token out of the set-up file (its keys: service, token,
-machine, ca, serve, spooler, updates); the token is taken out of the file then. Without either it ends, and
-says what to do; cirque-agent enrol does the same by hand.
+machine, ca, serve, spooler, updates, consent); the token is taken out of the file then. Without either
+it ends, and says what to do; cirque-agent enrol does the same by hand.
 
 The spooler system is the operating system's own: windows on Windows, else unix, the common one of
 Unix systems over its local socket; unix:SOCKET is one that listens elsewhere. The spooler

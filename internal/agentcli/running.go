@@ -63,7 +63,8 @@ func (r *running) run(ctx context.Context, c *cobra.Command, log slog.Handler) e
 	}
 	cfg := agent.Config{Reach: o.Reach, Service: r.to.service, Token: token, CA: ca, State: cmp.Or(r.state,
 		o.State), Version: r.version, Spooler: o.Spooler, Machine: o.Machine,
-		Log: slog.New(log), Installer: agent.SystemInstaller(set.Updates != "")}
+		Log: slog.New(log), Installer: agent.SystemInstaller(set.Updates != ""),
+		Consent: set.Consent != ""}
 	var a runner
 	if o.server != nil {
 		a, err = agent.NewKeeper(cfg, o.server)

@@ -15,6 +15,9 @@ const (
 	UpdateHeader  = "Cirque-Update"
 )
 
+// ConsentHeader goes with the report of an agent that changes nothing before somebody has agreed; it says "asked".
+const ConsentHeader = "Cirque-Consent"
+
 // An UpdateRequest asks for the package that a machine is to install.
 type UpdateRequest struct {
 	Version  string `json:"version" maxLength:"64" doc:"That runs now."`

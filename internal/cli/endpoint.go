@@ -166,6 +166,9 @@ func (r *screen) writeEndpoint(w io.Writer, e endpoint.Judged) {
 		fmt.Fprintln(w, "\nIt has what it should.")
 		return
 	}
+	if e.Report.Waits {
+		fmt.Fprintln(w, "\nNothing is changed there before somebody agrees to it on the machine: cirque-agent plan --agree")
+	}
 	fmt.Fprintln(w, "\nWhat is wrong:")
 	for _, f := range e.Report.Failures {
 		fmt.Fprintf(w, "  %s of %s for %s failed since %s: %s\n", f.Step, f.Queue, first(f.User, "everybody"),

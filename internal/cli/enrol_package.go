@@ -39,6 +39,7 @@ type handout struct {
 	Uses     int       `json:"uses"`
 	Written  string    `json:"written"`
 	Complete bool      `json:"complete"`
+	Consent  bool      `json:"consent"` // asked for on the machine before anything is changed
 }
 
 // A platform says how the agent is put onto machines of one system. {P} stands for the package's file, {V} for its
@@ -77,6 +78,7 @@ func platformNames() (names []string) {
 
 func enrolPackageCommand(r *root) *cobra.Command {
 	var system, from, out string
+	var asks bool
 	want := api.NewEnrolToken{}
 	expires := cmdline.Moment{Ahead: true}
 	c := &cobra.Command{Use: "package --for SYSTEM [--from DIR] [--site S] [--uses N] --to FILE",
@@ -135,6 +137,7 @@ says which to put beside.`,
 					"and the service speaks none")
 			}
 			h := p.handout(made, pack.name, out)
+			h.Consent = asks
 			if err := p.write(h, made.Secret, pack, r.zone().At(made.Token.ExpiresAt)); err != nil {
 				return err
 			}
@@ -155,6 +158,8 @@ says which to put beside.`,
 	f.StringVar(&out, "to", "", "the archive to write, such as tills.zip")
 	f.StringVar(&want.Site, "site", "", "where the machines stand; any site when absent")
 	f.IntVar(&want.Uses, "uses", 100, "how many machines may enrol with it")
+	f.BoolVar(&asks, "consent", false, "the agents change nothing before somebody agrees on the machine: "+
+		"cirque-agent plan --agree")
 	f.Var(&expires, "expires", "when it ends, such as 30d or 2027-01-01; in a week when absent")
 	_ = c.MarkFlagRequired("for")
 	_ = c.MarkFlagRequired("to")
@@ -256,6 +261,9 @@ func (p platform) write(h handout, token string, pack packageFile, until string)
 	z := zip.NewWriter(&b)
 	setUp := fmt.Sprintf("# By which service this machine is enrolled, and with what. The token lets in %s until %s.\n"+
 		"service: %s\ntoken: %s\n", words.Count(h.Uses, "machine"), until, h.Service, token)
+	if h.Consent {
+		setUp += "# Nothing is changed before somebody agrees on the machine: cirque-agent plan --agree\nconsent: asked\n"
+	}
 	guide := fmt.Sprintf(handedGuide, p.name, h.Install, h.Detect, h.Remove, p.note, words.Count(h.Uses, "machine"),
 		h.Service, until)
 	for _, f := range []struct{ name, text string }{{"agent.yaml", setUp}, {"READ-ME.txt", guide}} {

@@ -21,6 +21,7 @@ func fleetRoutes(s *server, a huma.API) {
 	checklistRoutes(s, a)
 	type report struct {
 		Updates string `header:"Cirque-Updates" enum:"deb,rpm,msi,archive,left" doc:"How the agent is brought to another version."`
+		Consent string `header:"Cirque-Consent" enum:"asked" doc:"The agent changes nothing before somebody has agreed on the machine."`
 		Body    endpoint.Report
 	}
 	type judged struct {
@@ -34,6 +35,7 @@ func fleetRoutes(s *server, a huma.API) {
 			if in.Updates != "" {
 				in.Body.Updates = in.Updates
 			}
+			in.Body.Waits = in.Body.Waits || in.Consent != ""
 			e, err := s.svc.Fleet.Report(ctx, principalOf(ctx), in.Body)
 			return &judged{s.svc.Updates.Tells(update.Machine{Name: in.Body.Machine, Version: in.Body.Version,
 				Platform: in.Body.Platform, Updates: in.Body.Updates}), e}, err

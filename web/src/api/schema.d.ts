@@ -6019,6 +6019,8 @@ export interface components {
             /** @description How the agent is brought to another version: the kind of its package, or left where that is device management's; absent where it cannot be. */
             updates?: string;
             version: string;
+            /** @description Its agent changes nothing there before somebody has agreed on the machine; its differences are what it would do. */
+            waits?: boolean;
         };
         EndpointSample: {
             /** Format: date-time */
@@ -14655,6 +14657,8 @@ export interface operations {
             header?: {
                 /** @description How the agent is brought to another version. */
                 "Cirque-Updates"?: "deb" | "rpm" | "msi" | "archive" | "left";
+                /** @description The agent changes nothing before somebody has agreed on the machine. */
+                "Cirque-Consent"?: "asked";
                 /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
                 "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
                 /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */

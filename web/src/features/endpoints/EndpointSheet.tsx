@@ -75,6 +75,12 @@ export function EndpointSheet({ endpoint: e }: { endpoint: Endpoint }) {
           </ul>
         </section>
       )}
+      {r.waits && (
+        <p>
+          Nothing is changed there before somebody agrees to it on the machine:{" "}
+          <code>cirque-agent plan --agree</code>
+        </p>
+      )}
       {(r.failures.length > 0 || e.drift.length > 0) && (
         <section aria-label="What is wrong">
           <h3 className="font-medium">What is wrong</h3>
