@@ -38,8 +38,8 @@ func Command(version string, width int) *cobra.Command {
 	p := &printer{}
 	cmdline.FormFlag(c, &p.form)
 	cmdline.Root(c, width, cmdline.ParseExamples(examples),
-		cmdline.Section{Title: "Endpoint", Commands: []*cobra.Command{enrol(p), run(version), refresh(p), status(p), plan(p, version),
-			checkup(p), sayWho(p), capture(p), clearAll(p)}},
+		cmdline.Section{Title: "Endpoint", Commands: []*cobra.Command{enrol(p), run(version), refresh(p), status(p),
+			plan(p, version), checkup(p), sayWho(p), capture(p), clearAll(p)}},
 		cmdline.Section{Title: "Program", Commands: []*cobra.Command{service(p), applyUpdate(p),
 			versionCommand(p, version)}})
 	c.AddCommand(inSession())
