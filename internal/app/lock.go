@@ -2,6 +2,7 @@ package app
 
 import (
 	"errors"
+	"os"
 	"path/filepath"
 
 	"cirque/core/fault"
@@ -17,11 +18,12 @@ const (
 
 // showRunning has whoever looks see that a service runs with a data directory, and which; nobody is kept away.
 func showRunning(dir string) (end func() error) {
-	unlock, _, err := whole.Lock(filepath.Join(dir, runsFile))
+	file := filepath.Join(dir, runsFile)
+	unlock, _, err := whole.Lock(file)
 	if err != nil {
 		return func() error { return nil } // another shows it already
 	}
-	return unlock
+	return func() error { return errors.Join(os.Remove(file), unlock()) }
 }
 
 // lockData makes sure that one process alone runs the database of a data directory. A Conflict fault says who has it.

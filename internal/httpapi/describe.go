@@ -118,7 +118,7 @@ var says = map[int]string{
 	401: "Nobody is signed in, or the sign-in has ended.",
 	403: "Whoever asks may not do it.",
 	404: "What is named is not there.",
-	408: "The body did not arrive in time.",
+	408: "The body did not arrive in time, or whoever asked went before the answer.",
 	409: "The present state, or somebody else's change, is in the way.",
 	412: "It is not any more as the tag in If-Match says.",
 	413: "The body is too large.",
@@ -141,12 +141,12 @@ func describeOperation(op *huma.Operation, path string) {
 	reads, _ := op.Metadata[readsKey].(bool)
 	changes := op.Method != http.MethodGet && !reads
 	open := op.Security != nil && len(op.Security) == 0
-	statuses := []int{404, 409, 413, 422, 500, 503} // also where something is named by a parameter
+	statuses := []int{404, 408, 409, 413, 422, 500, 503} // also where something is named by a parameter
 	if !open {
 		statuses = append(statuses, 401, 403)
 	}
 	if op.RequestBody != nil {
-		statuses = append(statuses, 400, 408, 415)
+		statuses = append(statuses, 400, 415)
 	}
 	if changes {
 		statuses = append(statuses, 429)

@@ -10349,7 +10349,7 @@ export interface components {
                 "application/problem+json": components["schemas"]["Problem"];
             };
         };
-        /** @description The body did not arrive in time. */
+        /** @description The body did not arrive in time, or whoever asked went before the answer. */
         408: {
             headers: {
                 [name: string]: unknown;
@@ -10477,6 +10477,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -10552,6 +10553,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -10593,6 +10595,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -10668,6 +10671,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -10703,6 +10707,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -10792,6 +10797,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -10831,6 +10837,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -10870,6 +10877,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -10949,6 +10957,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -10986,6 +10995,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -11111,6 +11121,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -11162,6 +11173,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -11194,6 +11206,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -11239,6 +11252,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -11278,6 +11292,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -11317,6 +11332,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -11351,6 +11367,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -11444,6 +11461,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -11483,6 +11501,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -11522,6 +11541,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -11597,6 +11617,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -11638,6 +11659,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -11675,6 +11697,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -11793,6 +11816,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -11868,6 +11892,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -11909,6 +11934,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -12000,6 +12026,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -12034,6 +12061,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -12075,6 +12103,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -12198,6 +12227,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -12237,6 +12267,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -12319,6 +12350,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -12442,6 +12474,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -12483,6 +12516,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -12519,6 +12553,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -12599,6 +12634,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -12689,6 +12725,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -12724,6 +12761,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -12906,6 +12944,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -13079,6 +13118,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -13337,6 +13377,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -13424,6 +13465,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -13458,6 +13500,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -13499,6 +13542,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -13578,6 +13622,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -13619,6 +13664,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -13660,6 +13706,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -13696,6 +13743,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -13737,6 +13785,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -13778,6 +13827,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -13817,6 +13867,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -13899,6 +13950,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -13937,6 +13989,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -13975,6 +14028,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -14014,6 +14068,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -14052,6 +14107,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -14129,6 +14185,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -14210,6 +14267,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -14244,6 +14302,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -14281,6 +14340,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -14323,6 +14383,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -14355,6 +14416,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -14394,6 +14456,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -14427,6 +14490,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -14478,6 +14542,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -14602,6 +14667,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -14816,6 +14882,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -14932,6 +14999,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -14972,6 +15040,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -15017,6 +15086,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -15052,6 +15122,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -15093,6 +15164,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -15168,6 +15240,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -15209,6 +15282,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -15342,6 +15416,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -15377,6 +15452,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -15451,6 +15527,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -15493,6 +15570,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -15527,6 +15605,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -15570,6 +15649,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -15609,6 +15689,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -15643,6 +15724,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -15678,6 +15760,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -15719,6 +15802,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -15760,6 +15844,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -15794,6 +15879,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -15834,6 +15920,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -15873,6 +15960,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -15912,6 +16000,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -15951,6 +16040,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -15990,6 +16080,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -16024,6 +16115,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -16063,6 +16155,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -16099,6 +16192,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -16230,6 +16324,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -16271,6 +16366,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -16305,6 +16401,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -16383,6 +16480,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -16421,6 +16519,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -16577,6 +16676,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -16611,6 +16711,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -16650,6 +16751,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -16691,6 +16793,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -16727,6 +16830,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -16812,6 +16916,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -16851,6 +16956,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -16891,6 +16997,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -16926,6 +17033,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -16975,6 +17083,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -17007,6 +17116,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -17214,6 +17324,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -17293,6 +17404,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -17327,6 +17439,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -17365,6 +17478,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -17408,6 +17522,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -17449,6 +17564,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -17485,6 +17601,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -17523,6 +17640,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -17568,6 +17686,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -17605,6 +17724,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -17644,6 +17764,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -17725,6 +17846,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -17766,6 +17888,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -17800,6 +17923,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -17838,6 +17962,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -17879,6 +18004,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -17924,6 +18050,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -18009,6 +18136,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -18048,6 +18176,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -18123,6 +18252,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -18208,6 +18338,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -18284,6 +18415,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -18325,6 +18457,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -18412,6 +18545,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -18457,6 +18591,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -18496,6 +18631,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -18535,6 +18671,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -18664,6 +18801,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -18702,6 +18840,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -18752,6 +18891,7 @@ export interface operations {
                 };
             };
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -18863,6 +19003,7 @@ export interface operations {
                 };
             };
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -18897,6 +19038,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -19014,6 +19156,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -19133,6 +19276,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -19168,6 +19312,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -19310,6 +19455,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -19343,6 +19489,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -19443,6 +19590,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -19518,6 +19666,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -19560,6 +19709,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -19599,6 +19749,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -19680,6 +19831,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -19761,6 +19913,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -19837,6 +19990,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -19870,6 +20024,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -19914,6 +20069,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -19951,6 +20107,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -19988,6 +20145,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -20029,6 +20187,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -20107,6 +20266,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -20139,6 +20299,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -20213,6 +20374,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -20248,6 +20410,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -20332,6 +20495,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -20407,6 +20571,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -20448,6 +20613,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -20524,6 +20690,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -20557,6 +20724,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -20601,6 +20769,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -20635,6 +20804,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -20669,6 +20839,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -20703,6 +20874,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -20789,6 +20961,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -20826,6 +20999,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -20869,6 +21043,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -20908,6 +21083,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -20942,6 +21118,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -20984,6 +21161,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -21067,6 +21245,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -21148,6 +21327,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -21223,6 +21403,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -21260,6 +21441,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -21303,6 +21485,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -21384,6 +21567,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             413: components["responses"]["413"];
@@ -21417,6 +21601,7 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -21483,6 +21668,7 @@ export interface operations {
                 };
             };
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
@@ -21521,6 +21707,7 @@ export interface operations {
                 };
             };
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
