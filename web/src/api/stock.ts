@@ -3,13 +3,13 @@ import {
   api,
   ask,
   askAll,
-  ProblemError,
   type NewTest,
   type Selection,
   type StockJob,
   type TestLine,
   type TestSheet,
 } from "./client";
+import { upload } from "./upload";
 import { stream } from "./stream";
 
 export const serversQuery = () =>
@@ -207,41 +207,16 @@ export const testPage = (
   );
 
 /** Keeps a driver package out of a zip archive; tells how much has gone up. */
-export function uploadPackage(
+export const uploadPackage = (
   file: File,
   name: string,
   tell: (done: number, total: number) => void,
   signal: AbortSignal,
-): Promise<{ known: boolean; package: { digest: string; name: string; models: unknown[] } }> {
-  return new Promise((resolve, reject) => {
-    const r = new XMLHttpRequest(); // fetch does not tell how far an upload is
-    r.open("POST", `/api/v1/drivers/packages?name=${encodeURIComponent(name)}`);
-    r.setRequestHeader("Content-Type", "application/zip");
-    r.responseType = "json";
-    r.upload.onprogress = (e) => tell(e.loaded, e.total);
-    r.onload = () =>
-      r.status < 300
-        ? resolve(r.response as never)
-        : reject(
-            new ProblemError({
-              code: "answer-unreadable",
-              status: r.status,
-              detail: `The service answers ${r.status}`,
-              ...(r.response as object | null),
-            }),
-          );
-    r.onerror = () =>
-      reject(
-        new ProblemError({
-          code: "service-unreachable",
-          status: 0,
-          detail: "The archive did not arrive",
-          fix: "check that the service runs, and the network",
-        }),
-      );
-    signal.addEventListener("abort", () => r.abort());
-    r.onabort = () =>
-      reject(new ProblemError({ code: "stopped", status: 0, detail: "The upload was stopped" }));
-    r.send(file);
-  });
-}
+) =>
+  upload<{ known: boolean; package: { digest: string; name: string; models: unknown[] } }>(
+    `/api/v1/drivers/packages?name=${encodeURIComponent(name)}`,
+    file,
+    "application/zip",
+    tell,
+    signal,
+  );

@@ -1,7 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { useState } from "react";
 import { api, ask, type DriverPackage } from "../../api/client";
 import { ProblemNotice } from "../../parts/ProblemNotice";
+import { useUpload } from "../../parts/useUpload";
 import { driverReportQuery, uploadPackage } from "../../api/stock";
 import { stamp } from "../../lib/time";
 import { useUrl } from "../../lib/useUrl";
@@ -109,23 +110,15 @@ export function Packages({ list }: { list: DriverPackage[] }) {
 function Upload() {
   const client = useQueryClient();
   const [name, setName] = useState("");
-  const [part, setPart] = useState<[number, number] | null>(null);
-  const stop = useRef<AbortController | null>(null);
-  useEffect(() => () => stop.current?.abort(), []);
-  const send = useMutation({
-    mutationFn: (f: File) =>
-      uploadPackage(
-        f,
-        name.trim() || f.name.replace(/\.zip$/i, ""),
-        (done, total) => setPart([done, total]),
-        (stop.current = new AbortController()).signal,
-      ),
-    onSuccess: () => {
+  const { sending: send, progress } = useUpload(
+    (f, tell, signal) =>
+      uploadPackage(f, name.trim() || f.name.replace(/\.zip$/i, ""), tell, signal),
+    () => {
       setName("");
       return client.invalidateQueries({ queryKey: ["drivers"] });
     },
-    onSettled: () => setPart(null),
-  });
+    "reading its set-up files…",
+  );
   return (
     <form
       className="my-3 flex flex-wrap items-end gap-3"
@@ -156,15 +149,7 @@ function Upload() {
         />
       </label>
       <span role="status" className="flex items-center gap-2 pb-1">
-        {part && (
-          <>
-            <progress max={part[1] || 1} value={part[0]} aria-label="Upload" />
-            {part[0] < part[1]
-              ? `${bytes(part[0])} of ${bytes(part[1])}`
-              : "reading its set-up files…"}
-            <Button onClick={() => stop.current?.abort()}>Stop</Button>
-          </>
-        )}
+        {progress}
         {send.data && (
           <Mark of="yes">
             {send.data.known

@@ -15,6 +15,7 @@ import { Mark } from "../../ui/Mark";
 import { Failure, Waiting } from "../../ui/Notice";
 import { Select } from "../../ui/Select";
 import { Table } from "../../ui/Table";
+import { HandedOut } from "./HandedOut";
 
 type Standing = components["schemas"]["UpdateStanding"];
 type Act = components["schemas"]["UpdateAct"]["do"];
@@ -60,25 +61,7 @@ export function Versions() {
       </div>
       <div className="flex flex-col gap-8">
         {may && (!order || order.state === "ended") && <Begin versions={versions} />}
-        <section aria-label="Packages">
-          <h2>Packages that are handed out</h2>
-          {packages.data.length === 0 ? (
-            <p className="text-ink-2">
-              None. To add those that make packages leaves:{" "}
-              <code className="font-mono text-[0.86em]">
-                cirque endpoint package add dist/cirque-agent*
-              </code>
-            </p>
-          ) : (
-            <ul>
-              {packages.data.map((p) => (
-                <li key={p.digest} className="border-b border-rule py-1 break-all">
-                  {p.file}
-                </li>
-              ))}
-            </ul>
-          )}
-        </section>
+        <HandedOut list={packages.data} may={may} />
       </div>
     </div>
   );
