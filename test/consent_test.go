@@ -61,6 +61,10 @@ func TestConsent(t *testing.T) {
 		t.Fatal("something was changed before anybody agreed: " + d.file("log"))
 	}
 
+	if lines, err = agent.Status(t.Context(), state, at.Machine); err != nil {
+		t.Fatal(err)
+	}
+	contains(t, "how it stands", strings.Join(lines, "\n"), "Nothing of it is done here before somebody agrees")
 	if err := agent.Agree(state); err != nil {
 		t.Fatal(err)
 	}

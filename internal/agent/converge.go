@@ -31,7 +31,7 @@ func (a *Agent) converge(ctx context.Context, facts Facts, contexts []lineup.Que
 	}
 	a.fromSpooler(installed)
 	steps, away := endpoint.Steps(a.plan(), installed, defaults, a.kept.Memory)
-	if waits := !agreed(a.cfg, a.kept.Memory); waits != a.kept.Waits {
+	if waits := len(steps) > 0 && !agreed(a.cfg, a.kept.Memory); waits != a.kept.Waits {
 		if a.kept.Waits = waits; waits {
 			a.cfg.Log.Warn("nothing is changed here before somebody agrees: cirque-agent plan, then cirque-agent plan --agree")
 		}

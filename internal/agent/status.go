@@ -70,6 +70,10 @@ func Status(ctx context.Context, state string, m Machine) ([]string, error) {
 	for _, l := range lineups {
 		out = append(out, tell(l)...)
 	}
+	if k.Waits {
+		out = append(out, "Nothing of it is done here before somebody agrees: cirque-agent plan, then cirque-agent plan "+
+			"--agree")
+	}
 	return out, err
 }
 

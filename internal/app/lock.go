@@ -23,7 +23,7 @@ func showRunning(dir string) (end func() error) {
 	if err != nil {
 		return func() error { return nil } // another shows it already
 	}
-	return func() error { return errors.Join(os.Remove(file), unlock()) }
+	return func() error { os.Remove(file); return unlock() }
 }
 
 // lockData makes sure that one process alone runs the database of a data directory. A Conflict fault says who has it.
