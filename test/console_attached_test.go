@@ -1,12 +1,15 @@
 package test
 
 import (
+	"net/http"
+	"sync"
 	"testing"
 
 	"cirque/core/access"
 	"cirque/core/endpoint"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/app"
 )
 
 // TestConsoleAttached: what is plugged into a machine stands on its page, becomes a queue without its address being
@@ -35,6 +38,7 @@ func TestConsoleAttached(t *testing.T) {
 		return err == nil && c.Total == 2
 	})
 	p.see("2 changes not published")
+	p.see("Plugged into it") // it has led back
 	p.goTo("/queues?queue=lobby")
 	p.press("summary", "What is done, and what is to do")
 	p.see("3 open steps")
@@ -44,4 +48,44 @@ func TestConsoleAttached(t *testing.T) {
 	p.press("summary", "What is done, and what is to do")
 	p.see("Is somebody told of faults?")
 	p.look("setup")
+}
+
+// TestConsoleLeftWhileSaving: whoever goes to another page while something is being kept is not led away from it when
+// that is done.
+func TestConsoleLeftWhileSaving(t *testing.T) {
+	t.Parallel()
+	heard := make(chan struct{})
+	let := sync.OnceFunc(func() { close(heard) })
+	t.Cleanup(let)
+	s := startService(t, func(o *app.Options) {
+		o.Around = func(h http.Handler) http.Handler {
+			return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+				h.ServeHTTP(w, r)
+				if r.URL.Path == "/api/v1/stock/adoptions" {
+					<-heard // kept, and the page has not heard
+				}
+			})
+		}
+	})
+	s.importDirectory(twoPeople)
+	s.publish("estate: 1\n")
+	d := newDesk(t, deskOne+"attached: [{uri: \"usb://Skerrymark/Slip%203?serial=SK-3\", model: Skerrymark Slip 3, "+
+		"serial: SK-3, languages: [TEXT], printer: true}]\n")
+	d.run(s.URL, s.tokenFor("one", access.Agent, "desk-1"))
+	s.reaches("desk-1", endpoint.Converged)
+	p := consoleOf(t, s)
+	p.goTo("/endpoints?endpoint=desk-1")
+	p.press("button", "Make a queue of it…")
+	p.press("button", "Keep 1 queue in the draft")
+	p.see("2 changes not published")
+	p.press("link", "Overview")
+	p.see("Revision 1")
+	p.until(`location.pathname === "/"`)
+	let()
+	p.until(`performance.getEntriesByType("resource").some((e) => e.name.endsWith("/stock/adoptions"))`)
+	// What follows from it has been asked for, and has come.
+	p.until(`performance.now() - Math.max(...performance.getEntriesByType("resource").map((e) => e.responseEnd)) > 500`)
+	if at := p.eval("location.pathname"); at != "/" {
+		t.Error("the page is", at)
+	}
 }

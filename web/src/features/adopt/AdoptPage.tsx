@@ -1,4 +1,5 @@
-import { Link, useLocation, useNavigate } from "react-router";
+import { Link, useLocation } from "react-router";
+import { useLeadOn } from "../../lib/useLeadOn";
 import { selectionsOf, useAdopting } from "../../parts/adopting";
 import { Adopt } from "./Adopt";
 import { Captures } from "./Captures";
@@ -6,7 +7,7 @@ import { Captures } from "./Captures";
 /** What was found, on its way into the draft; and what reference machines handed in. */
 export function AdoptPage() {
   const { state, key } = useLocation();
-  const navigate = useNavigate();
+  const leadOn = useLeadOn();
   const adopt = useAdopting();
   const selections = selectionsOf(state);
   if (selections)
@@ -14,7 +15,7 @@ export function AdoptPage() {
       <>
         <h1>Adopt</h1>
         <div className="mt-3 max-w-[60rem]">
-          <Adopt key={key} selections={selections} onDone={() => void navigate(-1)} />
+          <Adopt key={key} selections={selections} onDone={() => leadOn(-1)} />
         </div>
       </>
     );

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { Link, useLocation, useNavigate } from "react-router";
+import { Link, useLocation } from "react-router";
 import { api, ask, type Draft } from "../../api/client";
 import { draftChanged, draftQuery, sendEdits } from "../../api/drafts";
 import { Comments } from "../../parts/Comments";
@@ -9,6 +9,7 @@ import { Form } from "../../parts/Form";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { useForm } from "../../parts/useForm";
 import { useMay } from "../../parts/useMay";
+import { useLeadOn } from "../../lib/useLeadOn";
 import { count } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Diffs } from "../../ui/Diffs";
@@ -133,7 +134,7 @@ function Changes({ draft: d }: { draft: Draft }) {
 
 function Publish({ draft: d }: { draft: Draft }) {
   const client = useQueryClient();
-  const navigate = useNavigate();
+  const leadOn = useLeadOn();
   const form = useForm({
     start: { reason: "", at: "" },
     keeps: true,
@@ -150,7 +151,7 @@ function Publish({ draft: d }: { draft: Draft }) {
     },
     onDone: async (at) => {
       await client.invalidateQueries();
-      if (!at) void navigate("/history");
+      if (!at) leadOn("/history");
     },
   });
   const lacks = !form.value.reason.trim();
