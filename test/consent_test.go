@@ -14,7 +14,8 @@ import (
 func TestConsent(t *testing.T) {
 	t.Parallel()
 	e := startEnrolling(t)
-	e.publish("estate: 1\nlocations: [{path: ardholm}]\nqueues: [{name: hall, location: ardholm, devices: [d], paths: [{device: d}]}]\n" +
+	e.publish("estate: 1\nlocations: [{path: ardholm}]\n" +
+		"queues: [{name: hall, location: ardholm, devices: [d], paths: [{device: d}]}]\n" +
 		"devices: [{name: d, uri: 'ipp://192.0.2.1/'}]\n" +
 		"grants: [{name: all, effect: place, queues: [hall], default: 1, insist: true}]\n")
 	d := newDesk(t, "machine: till-1\nplatform: linux/x64\nsessions: [{user: mira.solvang}]\n")

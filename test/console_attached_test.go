@@ -12,6 +12,15 @@ import (
 	"cirque/internal/app"
 )
 
+// deskWithSlips runs the agent of a desk into which a printer is plugged.
+func deskWithSlips(t *testing.T, s *aService) {
+	t.Helper()
+	d := newDesk(t, deskOne+"attached: [{uri: \"usb://Skerrymark/Slip%203?serial=SK-3\", model: Skerrymark Slip 3, "+
+		"serial: SK-3, languages: [TEXT], printer: true}]\n")
+	d.run(s.URL, s.tokenFor("one", access.Agent, "desk-1"))
+	s.reaches("desk-1", endpoint.Converged)
+}
+
 // TestConsoleAttached: what is plugged into a machine stands on its page, becomes a queue without its address being
 // typed, and the queue's steps say what is left to do.
 func TestConsoleAttached(t *testing.T) {
@@ -20,10 +29,7 @@ func TestConsoleAttached(t *testing.T) {
 	s.importDirectory(twoPeople)
 	s.publish("estate: 1\nqueues: [{name: lobby, paths: [{gateway: true}]}]\n" +
 		"grants: [{name: all, effect: place, queues: [lobby], to: [everyone]}]\n")
-	d := newDesk(t, deskOne+"attached: [{uri: \"usb://Skerrymark/Slip%203?serial=SK-3\", model: Skerrymark Slip 3, "+
-		"serial: SK-3, languages: [TEXT], printer: true}]\n")
-	d.run(s.URL, s.tokenFor("one", access.Agent, "desk-1"))
-	s.reaches("desk-1", endpoint.Converged)
+	deskWithSlips(t, s)
 	p := consoleOf(t, s)
 	p.goTo("/endpoints?endpoint=desk-1")
 	p.see("Plugged into it")
@@ -69,10 +75,7 @@ func TestConsoleLeftWhileSaving(t *testing.T) {
 	})
 	s.importDirectory(twoPeople)
 	s.publish("estate: 1\n")
-	d := newDesk(t, deskOne+"attached: [{uri: \"usb://Skerrymark/Slip%203?serial=SK-3\", model: Skerrymark Slip 3, "+
-		"serial: SK-3, languages: [TEXT], printer: true}]\n")
-	d.run(s.URL, s.tokenFor("one", access.Agent, "desk-1"))
-	s.reaches("desk-1", endpoint.Converged)
+	deskWithSlips(t, s)
 	p := consoleOf(t, s)
 	p.goTo("/endpoints?endpoint=desk-1")
 	p.press("button", "Make a queue of it…")

@@ -92,15 +92,9 @@ func TestConsoleVersions(t *testing.T) {
 	p.see("Ended, by mira.")
 	p.see("Bring machines to a version")
 
-	drop := func(name, data string) {
-		t.Helper()
-		p.until(`document.querySelector("input[type=file]:not(:disabled)") !== null`)
-		p.eval(`(() => { const f = document.querySelector("input[type=file]"), d = new DataTransfer(); d.items.add(new File([` +
-			quote(data) + `], ` + quote(name) + `)); f.files = d.files; f.dispatchEvent(new Event("change", {bubbles: true})); return ""; })()`)
-	}
-	drop("something.deb", "!<arch>\n3")
+	p.hand("something.deb", "!<arch>\n3")
 	p.see("is no package of the agent by its name")
-	drop("cirque-agent_0.3.0_amd64.deb", "!<arch>\n3")
+	p.hand("cirque-agent_0.3.0_amd64.deb", "!<arch>\n3")
 	p.see("cirque-agent_0.3.0_amd64.deb is handed out")
 	p.look("handed-out")
 	p.press("button", "Forget cirque-agent_0.1.0_amd64.deb")

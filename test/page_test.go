@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -160,6 +161,16 @@ func (p *page) lacks(role, name string) {
 func (p *page) text() string {
 	s, _ := cdp.Run(p.ctx, cdp.Evaluate[string](`document.body.innerText`)) // for a message only
 	return s
+}
+
+// hand gives a file to the page's field for files, once it takes one.
+func (p *page) hand(name, data string) {
+	p.t.Helper()
+	file := filepath.Join(p.t.TempDir(), name)
+	if err := os.WriteFile(file, []byte(data), 0o600); err != nil {
+		p.t.Fatal(err)
+	}
+	p.do("hand over "+name, cdp.SetUploadFiles(cdp.CSS("input[type=file]:not(:disabled)"), []string{file}))
 }
 
 func (p *page) goTo(path string) {

@@ -10,9 +10,9 @@ import (
 
 // A Redirect is printing that goes elsewhere once steps are taken: whose, from where, and to where.
 type Redirect struct {
-	User    string `json:"user"`
-	Was     string `json:"was,omitempty"`     // the queue that prints now where nobody chooses one; "" for what the system picks
-	Becomes string `json:"becomes,omitempty"` // "" for what the system picks
+	User string
+	// The queues that print where nobody chooses one, now and then; "" for what the system picks.
+	Was, Becomes string
 }
 
 // String is it as a sentence without its end.

@@ -8,6 +8,7 @@
 package fleet
 
 import (
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -79,6 +80,7 @@ type Fleet struct {
 	states  map[endpoint.State]int         // of those that are not quiet
 	failing map[*entry]struct{}            // those with failures, whether quiet or not
 	leading map[string]*[2]int             // by server: how many lead there, and how many of them fail
+	agents  map[Agent]int
 
 	silentAfter  time.Duration
 	loud, silent row
@@ -89,7 +91,7 @@ func New(silentAfter time.Duration) *Fleet {
 	return &Fleet{pool: pool{}, byName: map[string]*entry{}, users: map[string][]*entry{}, hosts: map[string][]*entry{},
 		queues: map[string]map[*entry]struct{}{}, sites: map[string]map[*entry]struct{}{}, states: map[endpoint.State]int{},
 		failing: map[*entry]struct{}{},
-		leading: map[string]*[2]int{}, silentAfter: silentAfter}
+		leading: map[string]*[2]int{}, agents: map[Agent]int{}, silentAfter: silentAfter}
 }
 
 // Len is how many endpoints there are.
@@ -227,10 +229,15 @@ func (f *Fleet) replace(e *entry, next *Judgement) {
 	f.refile(e, was)
 }
 
-// count adds an endpoint to those that lead to its servers, or takes it away.
+// count adds an endpoint to those that lead to its servers and to those with its agent, or takes it away.
 func (f *Fleet) count(j *Judgement, n int) {
 	if j == nil {
 		return
+	}
+	r := j.Report()
+	a := Agent{r.Version, r.Platform, r.Updates}
+	if f.agents[a] += n; f.agents[a] == 0 {
+		delete(f.agents, a)
 	}
 	for _, server := range j.Servers {
 		k := f.leading[server]
@@ -247,6 +254,12 @@ func (f *Fleet) count(j *Judgement, n int) {
 		}
 	}
 }
+
+// An Agent is what endpoints are counted by: its version, for what it was built, and how it is brought to another.
+type Agent struct{ Version, Platform, Updates string }
+
+// Agents counts endpoints by their agents, the silent ones as well.
+func (f *Fleet) Agents() map[Agent]int { return maps.Clone(f.agents) }
 
 // Leading counts, for each server, the endpoints of which an own queue leads there, and those of them on which a step
 // fails.

@@ -41,6 +41,7 @@ func random(r *rand.Rand, machine string, now time.Time) kept {
 		r.IntN(40)) * time.Minute)}}}
 	rep := &k.judged.Report
 	rep.Machine = machine
+	rep.Version, rep.Updates = pick(r, "0.1.0", "0.2.0"), pick(r, "", "deb")
 	for range r.IntN(4) {
 		user := pick(r, "Mira", "jonas", "ida")
 		q := lineup.Query{Machine: &machine}
@@ -104,8 +105,10 @@ func check(t *testing.T, f *fleet.Fleet, twin map[string]kept, now time.Time, r 
 		order = append(order, n)
 	}
 	slices.Sort(order)
-	states, leading := map[endpoint.State]int{}, map[string][2]int{}
+	states, leading, agents := map[endpoint.State]int{}, map[string][2]int{}, map[fleet.Agent]int{}
 	for n, k := range twin {
+		had := k.judged.Report
+		agents[fleet.Agent{Version: had.Version, Platform: had.Platform, Updates: had.Updates}]++
 		states[k.state(now)]++
 		for _, s := range k.follows.Servers {
 			l := leading[s]
@@ -128,6 +131,9 @@ func check(t *testing.T, f *fleet.Fleet, twin map[string]kept, now time.Time, r 
 	}
 	if got := f.States(); !reflect.DeepEqual(got, states) {
 		t.Fatal("states:", got, states)
+	}
+	if got := f.Agents(); !reflect.DeepEqual(got, agents) {
+		t.Fatal("agents:", got, agents)
 	}
 	if got := f.Leading(); !reflect.DeepEqual(got, leading) {
 		t.Fatal("leading:", got, leading)

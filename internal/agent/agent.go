@@ -312,11 +312,19 @@ var errHere = errors.New("called at the machine")
 
 // CallHere has the agent that runs with a state directory look at its spooler and report now.
 func CallHere(state string) error {
-	if _, err := os.Stat(state); errors.Is(err, fs.ErrNotExist) {
-		return fault.New(fault.Invalid, "nothing-kept", "name where it keeps what it knows, with --state",
-			"no agent keeps anything in %s", state)
+	if err := isState(state); err != nil {
+		return err
 	}
 	return os.WriteFile(callFile(state), nil, 0o600)
+}
+
+// isState gives an Invalid fault where no agent keeps anything.
+func isState(dir string) error {
+	if _, err := os.Stat(dir); errors.Is(err, fs.ErrNotExist) {
+		return fault.New(fault.Invalid, "nothing-kept", "name where it keeps what it knows, with --state",
+			"no agent keeps anything in %s", dir)
+	}
+	return nil
 }
 
 func callFile(state string) string { return filepath.Join(state, "call") }

@@ -1,14 +1,11 @@
 package agent
 
 import (
-	"errors"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"time"
 
 	"cirque/core/endpoint"
-	"cirque/core/fault"
 	"cirque/internal/whole"
 )
 
@@ -21,9 +18,8 @@ func agreedFile(state string) string { return filepath.Join(state, "agreed") }
 
 // Agree has an agent that waits for it go on: it looks within a second.
 func Agree(state string) error {
-	if _, err := os.Stat(state); errors.Is(err, fs.ErrNotExist) {
-		return fault.New(fault.Invalid, "nothing-kept", "name where it keeps what it knows, with --state",
-			"no agent keeps anything in %s", state)
+	if err := isState(state); err != nil {
+		return err
 	}
 	if err := whole.Write(agreedFile(state), []byte(time.Now().UTC().Format(time.RFC3339)+"\n"), 0o600); err != nil {
 		return err

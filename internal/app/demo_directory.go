@@ -44,15 +44,12 @@ func (d *Demo) directory(at standIn, c *closers) error {
 	if err := whole.Write(word, []byte(d.Password+"\n"), 0o600); err != nil {
 		return err
 	}
-	for range 5 { // another may take the address before it does
-		dir.Secure = freeNear(at.Listen)
-		if err = dir.Start(); err == nil {
-			d.Directory = dir
-			c.add(dir.Stop)
-			return nil
-		}
+	if err := dir.StartNear(func() { dir.Secure = freeNear(at.Listen) }); err != nil {
+		return err
 	}
-	return err
+	d.Directory = dir
+	c.add(dir.Stop)
+	return nil
 }
 
 // following is the address one port further on; port 0 stays.

@@ -150,6 +150,17 @@ func (s *Slapd) Start() error {
 	}
 }
 
+// StartNear runs it at addresses that choose puts into it: at others where somebody takes one of them before it does.
+func (s *Slapd) StartNear(choose func()) (err error) {
+	for range 5 {
+		choose()
+		if err = s.Start(); err == nil {
+			return nil
+		}
+	}
+	return err
+}
+
 // answers says whether it is this server that answers, where it shows a certificate: by that.
 func (s *Slapd) answers() error {
 	if s.Secure == "" {

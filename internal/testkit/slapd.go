@@ -59,20 +59,18 @@ func newSlapd(t testing.TB, ldif string, secure bool) *Slapd {
 		}
 		s.CA = string(ca)
 	}
-	for range 5 { // another may take an address before it does
+	if err := s.is.StartNear(func() {
 		s.Addr = FreeAddress(t)
 		s.is.Plain, s.URL = s.Addr, "ldap://"+s.Addr
 		if secure {
 			s.is.Secure = FreeAddress(t)
 			s.TLS = "ldaps://" + s.is.Secure
 		}
-		if err = s.is.Start(); err == nil {
-			t.Cleanup(s.Stop)
-			return s
-		}
+	}); err != nil {
+		t.Fatal(err)
 	}
-	t.Fatal(err)
-	return nil
+	t.Cleanup(s.Stop)
+	return s
 }
 
 // FreeAddress gives a loopback address at which nothing listens just now.

@@ -47,17 +47,11 @@ type Versions struct{ *Room }
 // Agents counts endpoints by the version of their agent, its platform, and how it is brought to another; the most
 // first.
 func (s Versions) Agents(ctx context.Context) ([]update.Suit, error) {
-	counts := map[update.Suit]int{}
-	_, err := s.look(ctx, func(kept *fleet.Fleet, _ time.Time) {
-		for _, j := range kept.All() {
-			r := j.Report()
-			counts[update.Suit{Version: r.Version, Platform: r.Platform, Updates: r.Updates}]++
-		}
-	})
+	var counts map[fleet.Agent]int
+	_, err := s.look(ctx, func(kept *fleet.Fleet, _ time.Time) { counts = kept.Agents() })
 	out := make([]update.Suit, 0, len(counts))
-	for u, n := range counts {
-		u.Machines = n
-		out = append(out, u)
+	for a, n := range counts {
+		out = append(out, update.Suit{Version: a.Version, Platform: a.Platform, Updates: a.Updates, Machines: n})
 	}
 	slices.SortFunc(out, func(x, y update.Suit) int {
 		return cmp.Or(cmp.Compare(y.Machines, x.Machines), update.Compare(y.Version, x.Version),
