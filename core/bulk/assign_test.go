@@ -86,13 +86,15 @@ queues:
   - {name: q, title: Q, formerly: [old], location: ard/hall, labels: [a4, mono], devices: [p], paths: [{device: p, at: ["location:ard"],
     sessions: [desktop]}, {set: pair, remote_name: "Hall Mono"}, {gateway: true}], drivers: {"*": driverless, windows/x64: d},
     defaults: {sides: one-sided, copies: 2}, access: {allow: ["group:a"], deny: ["user:b"]}, open: [{days: [mon], from: "08:00",
-    to: "17:00"}], listed: true, note: n}
+    to: "17:00"}], jobs: {take: hold, release_at: [p, "within:ard"], expires: 48h, copies_for: 2h, outside_hours: wait, charge: optional}, listed: true, note: n}
 grants:
   - {name: g, title: G, effect: place, queues: [q], nearest: 1, to: ["group:a"], except: ["user:b"], at: ["location:ard"], on:
     ["machine:m"], sessions: [desktop], platforms: [windows/x64], open: [{from: "08:00", to: "17:00"}], default: 5, insist: true,
     if_removed: leave, note: n}
 promises: [{name: pr, title: P, context: {user: mira, machine: till, host: rds, addresses: [10.1.2.3], location: ard, session: remote,
     platform: linux/x64, time: "2026-11-23T10:00:00Z"}, receives: [q], default: q, note: n}, {name: no, context: {user: x}, never: [old]}]
+charges: [{name: c, title: C, to: ["group:a"], note: n}]
+allowances: [{name: al, title: A, formerly: [was], to: ["unit:staff"], queues: [q, "label:a4"], pages: 20, every: week, over: hold, note: n}]
 notices: [{name: n, about: [servers], at: ["location:ard"], after: 10m, again: 24h, tell: ["mail:a@b.example"], owners: true}]
 `
 

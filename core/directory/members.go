@@ -7,6 +7,13 @@ import (
 	"cirque/core/name"
 )
 
+// EachUser calls f with every user: those that are listed, and those that only some group names.
+func EachUser(d *Directory, f func(MemberID)) {
+	for i := range d.users.folded {
+		f(MemberID(i))
+	}
+}
+
 // EachUserIn calls f for every user that a group holds, directly or through nesting, once each.
 func (d *Directory) EachUserIn(id GroupID, f func(MemberID)) {
 	each(d, id, &d.users, always(once(d, f)))

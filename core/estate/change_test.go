@@ -247,7 +247,7 @@ func TestDependents(t *testing.T) {
 		}
 	}
 	if !slices.Equal(Lists(), []string{"locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices",
-		"queues", "grants", "notices", "promises", "settings"}) {
+		"queues", "grants", "notices", "promises", "charges", "allowances", "settings"}) {
 		t.Error(Lists())
 	}
 }

@@ -26,6 +26,8 @@ type Document struct {
 	Grants     []Grant     `json:"grants,omitempty" yaml:"grants,omitempty"`
 	Notices    []Notice    `json:"notices,omitempty" yaml:"notices,omitempty"`
 	Promises   []Promise   `json:"promises,omitempty" yaml:"promises,omitempty"`
+	Charges    []Charge    `json:"charges,omitempty" yaml:"charges,omitempty"`
+	Allowances []Allowance `json:"allowances,omitempty" yaml:"allowances,omitempty"`
 	Settings   *Settings   `json:"settings,omitempty" yaml:"settings,omitempty"`
 }
 
@@ -124,6 +126,8 @@ type Queue struct {
 
 	OnServers *OnServers `json:"on_servers,omitempty" yaml:"on_servers,omitempty" doc:"How kept servers run it."`
 
+	Jobs *QueueJobs `json:"jobs,omitempty" yaml:"jobs,omitempty" doc:"What the gateway does with its jobs; it streams them when absent."`
+
 	Open    []Window `json:"open,omitempty" yaml:"open,omitempty" doc:"When it takes jobs, by the clock of its site; always when absent."`
 	Listed  bool     `json:"listed,omitempty" yaml:"listed,omitempty" doc:"Written into the directory."`
 	Paused  bool     `json:"paused,omitempty" yaml:"paused,omitempty"`
@@ -215,5 +219,6 @@ func (d *Document) Counts() map[string]int {
 	return map[string]int{"locations": len(d.Locations), "subnets": len(d.Subnets), "stations": len(d.Stations),
 		"drivers": len(d.Drivers),
 		"servers": len(d.Servers), "server_sets": len(d.ServerSets), "devices": len(d.Devices), "queues": len(d.Queues),
-		"grants": len(d.Grants), "notices": len(d.Notices), "promises": len(d.Promises)}
+		"grants": len(d.Grants), "notices": len(d.Notices), "promises": len(d.Promises),
+		"charges": len(d.Charges), "allowances": len(d.Allowances)}
 }

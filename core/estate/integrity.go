@@ -43,34 +43,10 @@ func (d *Document) References(f func(from, to Ref)) {
 		at(Ref{"devices", v.Name}, v.Location)
 	}
 	for i := range d.Queues {
-		q := &d.Queues[i]
-		from := Ref{"queues", q.Name}
-		at(from, q.Location)
-		for _, v := range q.Devices {
-			f(from, Ref{"devices", v})
-		}
-		for _, p := range q.Paths {
-			switch { // a path's device is one of the queue's own
-			case p.Server != "":
-				f(from, Ref{"servers", p.Server})
-			case p.Set != "":
-				f(from, Ref{"server_sets", p.Set})
-			}
-			entries(from, p.At)
-		}
-		for _, v := range q.Drivers {
-			if v != Driverless {
-				f(from, Ref{"drivers", v})
-			}
-		}
-		if q.Access != nil {
-			entries(from, q.Access.Allow, q.Access.Deny)
-		}
+		d.Queues[i].references(f, at, entries)
 	}
-	for i := range d.Grants {
-		g := &d.Grants[i]
-		from := Ref{"grants", g.Name}
-		for _, s := range g.Queues {
+	selected := func(from Ref, list []string) {
+		for _, s := range list {
 			kind, value, written := strings.Cut(s, ":")
 			switch {
 			case !written:
@@ -79,7 +55,15 @@ func (d *Document) References(f func(from, to Ref)) {
 				at(from, value)
 			}
 		}
+	}
+	for i := range d.Grants {
+		g := &d.Grants[i]
+		from := Ref{"grants", g.Name}
+		selected(from, g.Queues)
 		entries(from, g.At, g.Except)
+	}
+	for i := range d.Allowances {
+		selected(Ref{"allowances", d.Allowances[i].Name}, d.Allowances[i].Queues)
 	}
 	for _, n := range d.Notices {
 		entries(Ref{"notices", n.Name}, n.At)
@@ -89,6 +73,41 @@ func (d *Document) References(f func(from, to Ref)) {
 		at(from, p.place())
 		for _, q := range p.Queues() {
 			f(from, Ref{"queues", q})
+		}
+	}
+}
+
+// references gives every mention that a queue makes.
+func (q *Queue) references(f func(from, to Ref), at func(Ref, string), entries func(Ref, ...[]string)) {
+	from := Ref{"queues", q.Name}
+	at(from, q.Location)
+	for _, v := range q.Devices {
+		f(from, Ref{"devices", v})
+	}
+	for _, p := range q.Paths {
+		switch { // a path's device is one of the queue's own
+		case p.Server != "":
+			f(from, Ref{"servers", p.Server})
+		case p.Set != "":
+			f(from, Ref{"server_sets", p.Set})
+		}
+		entries(from, p.At)
+	}
+	for _, v := range q.Drivers {
+		if v != Driverless {
+			f(from, Ref{"drivers", v})
+		}
+	}
+	if q.Access != nil {
+		entries(from, q.Access.Allow, q.Access.Deny)
+	}
+	if q.Jobs != nil {
+		for _, s := range q.Jobs.ReleaseAt {
+			if place, within := strings.CutPrefix(s, "within:"); within {
+				at(from, place)
+			} else {
+				f(from, Ref{"devices", s})
+			}
 		}
 	}
 }
@@ -127,6 +146,16 @@ func Integrity(d *Document) []Problem {
 					other), "leave it out of one of the two"})
 			}
 			old[f] = q.Name
+		}
+	}
+	former := map[string]string{}
+	for _, a := range d.Allowances {
+		for _, f := range a.Formerly {
+			if known[Ref{"allowances", f}] || former[f] != "" {
+				out = append(out, Problem{Ref{"allowances", a.Name}, fmt.Sprintf("its old name %s is one of another allowance",
+					f), "leave it out of one of the two"})
+			}
+			former[f] = a.Name
 		}
 	}
 	seen := map[[2]Ref]bool{}

@@ -34,6 +34,11 @@ func Site(path string) string {
 	return s
 }
 
+// Within says whether a location is a place, or lies in it.
+func Within(location, place string) bool {
+	return location == place || strings.HasPrefix(location, place+"/")
+}
+
 // HasSite says whether the estate has a site: a location that is one, or lies at one.
 func (d *Document) HasSite(site string) bool {
 	return slices.ContainsFunc(d.Locations, func(l Location) bool { return Site(l.Path) == site })
@@ -188,6 +193,12 @@ func (d *Document) NamesUnit(path string) bool {
 	}
 	for i := range d.Queues {
 		d.Queues[i].entries(look)
+	}
+	for i := range d.Charges {
+		d.Charges[i].entries(look)
+	}
+	for i := range d.Allowances {
+		d.Allowances[i].entries(look)
 	}
 	return is
 }

@@ -14,7 +14,7 @@ import (
 
 // A Ref names one object of a document: its list, and its name, path or subnet.
 type Ref struct {
-	List string `json:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices,promises,settings"`
+	List string `json:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices,promises,charges,allowances,settings"`
 	Name string `json:"name"`
 }
 

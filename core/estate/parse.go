@@ -65,7 +65,7 @@ type reference struct {
 }
 
 var topKeys = []string{"estate", "locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices",
-	"queues", "grants", "notices", "promises", "settings"}
+	"queues", "grants", "notices", "promises", "charges", "allowances", "settings"}
 
 func (p *parser) document(n document.Node) {
 	o, ok := n.Object(topKeys)
@@ -94,12 +94,15 @@ func (p *parser) document(n document.Node) {
 	o.Each("server_sets", []string{"name", "title", "style", "members", "note"}, p.serverSet)
 	o.Each("devices", []string{"name", "title", "uri", "machine", "mac", "address_kept_by", "location", "note"}, p.device)
 	o.Each("queues", []string{"name", "title", "formerly", "location", "labels", "devices", "paths", "drivers", "defaults",
-		"access", "units", "on_servers", "open", "listed", "paused", "retired", "until", "purpose", "note"}, p.queue)
+		"access", "units", "on_servers", "jobs", "open", "listed", "paused", "retired", "until", "purpose", "note"}, p.queue)
 	o.Each("grants", []string{"name", "title", "effect", "queues", "nearest", "to", "except", "at", "on", "sessions",
 		"platforms", "open", "until", "default", "insist", "if_removed", "note"}, p.grant)
 	o.Each("notices", []string{"name", "title", "about", "at", "after", "part", "again", "tell", "owners",
 		"until", "note"}, p.notice)
 	o.Each("promises", []string{"name", "title", "context", "receives", "never", "default", "until", "note"}, p.promise)
+	o.Each("charges", []string{"name", "title", "to", "note"}, func(c document.Object) { charge(p, c) })
+	o.Each("allowances", []string{"name", "title", "formerly", "to", "queues", "pages", "every", "over", "note"},
+		func(a document.Object) { allowance(p, a) })
 }
 
 // define records an object's name, and complains where it is taken.
@@ -304,6 +307,11 @@ func (p *parser) base() {
 	for _, q := range p.opts.Base.Queues {
 		for _, old := range q.Formerly {
 			add("old queue " + old)
+		}
+	}
+	for _, a := range p.opts.Base.Allowances {
+		for _, old := range a.Formerly {
+			add("old allowance " + old)
 		}
 	}
 }

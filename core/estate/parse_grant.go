@@ -44,19 +44,7 @@ func (p *parser) grant(o document.Object) {
 		Effect: Effect(p.oneOf(o, "effect", string(Place), string(Offer), string(Withhold))), IfRemoved: IfRemoved(p.oneOf(o,
 			"if_removed", string(Restore), string(Leave)))}
 	from := "grant " + g.Name
-	selectors := o.Texts("queues")
-	g.Queues = document.Values(selectors)
-	for _, t := range selectors {
-		sel, err := ParseSelector(t.Value)
-		switch {
-		case err != nil:
-			complain(t.Node, err)
-		case sel.Queue != "":
-			p.refer(t.Node, "queue", sel.Queue, from)
-		case sel.Within != "":
-			p.refer(t.Node, "location", sel.Within, from)
-		}
-	}
+	g.Queues = selectors(p, o, from)
 	g.To = p.entries(o, "to", toKinds(), from)
 	g.Except = p.entries(o, "except", exceptKinds(), from)
 	g.At = p.entries(o, "at", atKinds(), from)

@@ -53,6 +53,9 @@ func (p *parser) queue(o document.Object) {
 	}
 	q.Units, q.OnServers = p.units(o, from), p.onServers(o)
 	q.Open, q.Until, q.Purpose = p.windows(o), until(o), p.oneOf(o, "purpose", Practice, Helper)
+	if n, ok := o.Get("jobs"); ok {
+		q.Jobs = queueJobs(p, n, &q, from)
+	}
 	if n, ok := o.Get("listed"); ok && q.Listed && (q.Purpose == Practice || q.Purpose == Helper) {
 		n.Complain("leave one of the two out", "a queue for %s is on nobody's list, and in no directory", q.Purpose)
 	}

@@ -110,6 +110,11 @@ func (d *Document) mentioning(list string, f func(string) string) *Document {
 			o.Context = &c
 		}
 	})
+	out.Charges = each(d.Charges, func(o *Charge) { m.name("charges", &o.Name) })
+	out.Allowances = each(d.Allowances, func(o *Allowance) {
+		m.name("allowances", &o.Name)
+		m.prefixed("within:", &o.Queues)
+	})
 	return &out
 }
 
@@ -144,6 +149,18 @@ func (m mentions) queue(q *Queue) {
 				q.Drivers[k] = m.f(v)
 			}
 		}
+	}
+	if q.Jobs != nil {
+		j := *q.Jobs
+		m.prefixed("within:", &j.ReleaseAt)
+		if m.list == "devices" && len(j.ReleaseAt) > 0 {
+			j.ReleaseAt = each(j.ReleaseAt, func(s *string) {
+				if !strings.Contains(*s, ":") {
+					*s = m.f(*s)
+				}
+			})
+		}
+		q.Jobs = &j
 	}
 	if q.Access != nil {
 		a := *q.Access

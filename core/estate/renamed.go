@@ -42,6 +42,12 @@ func (d *Document) Names() map[string]bool {
 	for i := range d.Queues {
 		d.Queues[i].entries(take)
 	}
+	for i := range d.Charges {
+		d.Charges[i].entries(take)
+	}
+	for i := range d.Allowances {
+		d.Allowances[i].entries(take)
+	}
 	return out
 }
 
@@ -82,6 +88,19 @@ func (d *Document) Renamed(kind, from, to string) (*Document, int) {
 		q.entries(func(l *[]string) { did = replace(l) || did })
 		if did {
 			changes = append(changes, Change{Ref: Ref{List: "queues", Name: q.Name}, Before: &d.Queues[i], After: &q})
+		}
+	}
+	for i := range d.Charges {
+		c, did := d.Charges[i], false
+		if c.entries(func(l *[]string) { did = replace(l) || did }); did {
+			changes = append(changes, Change{Ref: Ref{List: "charges", Name: c.Name}, Before: &d.Charges[i], After: &c})
+		}
+	}
+	for i := range d.Allowances {
+		a, did := d.Allowances[i], false
+		if a.entries(func(l *[]string) { did = replace(l) || did }); did {
+			changes = append(changes, Change{Ref: Ref{List: "allowances", Name: a.Name}, Before: &d.Allowances[i],
+				After: &a})
 		}
 	}
 	return d.With(changes), len(changes)

@@ -31,6 +31,7 @@ type Settings struct {
 	Outgoing   *OutgoingSettings   `json:"outgoing,omitempty" yaml:"outgoing,omitempty"`
 	SignIn     *SignInSettings     `json:"sign_in,omitempty" yaml:"sign_in,omitempty"`
 	Audit      *AuditSettings      `json:"audit,omitempty" yaml:"audit,omitempty"`
+	Jobs       *JobSettings        `json:"jobs,omitempty" yaml:"jobs,omitempty"`
 }
 
 // A UserFrom says how an agent knows who sits at its machine.
@@ -143,7 +144,7 @@ func SettingNames() []string { return settingNames() }
 
 func settingNames() []string {
 	return []string{AgentsSetting, HistorySetting, ContinuitySetting, MailSetting, OutgoingSetting, SignInSetting,
-		AuditSetting}
+		AuditSetting, JobsSetting}
 }
 
 func (settingsTable) list() string { return "settings" }
@@ -174,6 +175,8 @@ func (settingsTable) find(d *Document, name string) any {
 		return d.Settings.SignIn
 	case name == AuditSetting && d.Settings.Audit != nil:
 		return d.Settings.Audit
+	case name == JobsSetting && d.Settings.Jobs != nil:
+		return d.Settings.Jobs
 	}
 	return nil
 }
@@ -217,6 +220,8 @@ func (t settingsTable) apply(d *Document, changes []Change) {
 			next.SignIn, _ = c.After.(*SignInSettings)
 		case AuditSetting:
 			next.Audit, _ = c.After.(*AuditSettings)
+		case JobsSetting:
+			next.Jobs, _ = c.After.(*JobSettings)
 		}
 	}
 	d.Settings = &next
@@ -247,6 +252,9 @@ func (settingsTable) decode(name string, raw json.RawMessage) (any, error) {
 		return v, json.Unmarshal(raw, v)
 	case AuditSetting:
 		v := new(AuditSettings)
+		return v, json.Unmarshal(raw, v)
+	case JobsSetting:
+		v := new(JobSettings)
 		return v, json.Unmarshal(raw, v)
 	}
 	v := new(HistorySettings)
@@ -321,6 +329,9 @@ func (p *parser) settings(o document.Object) {
 	}
 	if n, ok := o.Get(AuditSetting); ok {
 		d.Settings.Audit = p.auditSetting(n)
+	}
+	if n, ok := o.Get(JobsSetting); ok {
+		d.Settings.Jobs = jobsSetting(p, n)
 	}
 	if *d.Settings == (Settings{}) {
 		d.Settings = nil

@@ -44,6 +44,11 @@ var tables = []table{
 	column[Promise]{"promises", "promise", func(d *Document) *[]Promise { return &d.Promises }, func(o *Promise) string {
 		return o.Name
 	}, nil, deepEqual[Promise]},
+	column[Charge]{"charges", "charge", func(d *Document) *[]Charge { return &d.Charges }, func(o *Charge) string {
+		return o.Name
+	}, nil, deepEqual[Charge]},
+	column[Allowance]{"allowances", "allowance", func(d *Document) *[]Allowance { return &d.Allowances },
+		func(o *Allowance) string { return o.Name }, nil, deepEqual[Allowance]},
 	settingsTable{},
 }
 
@@ -61,6 +66,7 @@ func SameQueue(a, b *Queue) bool {
 		maps.Equal(a.Drivers, b.Drivers) && (len(a.Defaults) == 0 && len(b.Defaults) == 0 || reflect.DeepEqual(a.Defaults,
 		b.Defaults)) &&
 		sameAccess(a.Access, b.Access) && sameUnits(a.Units, b.Units) && sameValue(a.OnServers, b.OnServers) &&
+		sameJobs(a.Jobs, b.Jobs) &&
 		slices.EqualFunc(a.Open, b.Open, sameWindow)
 }
 

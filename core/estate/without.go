@@ -63,6 +63,11 @@ func (d *Document) unmention(gone map[Ref]bool) {
 		o.Paths = slices.DeleteFunc(slices.Clone(o.Paths), func(p Path) bool {
 			return gone[Ref{"devices", p.Device}] || gone[Ref{"servers", p.Server}] || gone[Ref{"server_sets", p.Set}]
 		})
+		if o.Jobs != nil {
+			j := *o.Jobs
+			j.ReleaseAt = less("devices", j.ReleaseAt)
+			o.Jobs = &j
+		}
 		if len(o.Drivers) > 0 {
 			o.Drivers = maps.Clone(o.Drivers)
 			maps.DeleteFunc(o.Drivers, func(_, v string) bool { return gone[Ref{"drivers", v}] })
@@ -71,6 +76,11 @@ func (d *Document) unmention(gone map[Ref]bool) {
 	d.Grants = each(d.Grants, func(o *Grant) {
 		if o.Queues = less("queues", o.Queues); len(o.Queues) == 0 {
 			gone[Ref{"grants", o.Name}] = true
+		}
+	})
+	d.Allowances = each(d.Allowances, func(o *Allowance) {
+		if o.Queues = less("queues", o.Queues); len(o.Queues) == 0 {
+			gone[Ref{"allowances", o.Name}] = true
 		}
 	})
 	d.Promises = each(d.Promises, func(o *Promise) {

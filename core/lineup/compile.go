@@ -37,6 +37,8 @@ type Estate struct {
 	queueByName map[string]int32 // old names too
 	grants      []grant
 	grantNames  []string // likewise
+	allowances  []allowance
+	charges     []charge
 	refs        *refs
 	index       index
 	timed       bool        // some grant or queue has hours or an end
@@ -134,6 +136,7 @@ func Compile(doc *estate.Document, revision int, opts Options) *Estate {
 	}
 	selections := c.compileQueues(old, means)
 	c.compileGrants(old, sameTree, selections)
+	c.compileJobs()
 	e.index = newIndex(e)
 	e.ends()
 	e.timed = slices.ContainsFunc(e.grants, func(g grant) bool {

@@ -560,7 +560,7 @@ func (o *oracle) fill(e *lineup.Entry, q estate.Queue, p estate.Path) {
 	if q.Title != "" {
 		e.Title = &q.Title
 	}
-	if len(q.Open) > 0 && !o.open(q.Open, q) {
+	if len(q.Open) > 0 && !o.open(q.Open, q) && !(p.Gateway && q.Jobs != nil && q.Jobs.OutsideHours == "wait") {
 		hours := "hours"
 		e.NotAccepting = &hours
 	}

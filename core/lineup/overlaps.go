@@ -191,9 +191,7 @@ func (o *overlapper) of(g int32) []directory.MemberID {
 	m := o.w.Estate.grants[g].more
 	var ids []directory.MemberID
 	if m.to == nil || m.to.everyone {
-		for i := range o.w.Directory.Records().Users {
-			ids = append(ids, directory.MemberID(i))
-		}
+		directory.EachUser(o.w.Directory, func(id directory.MemberID) { ids = append(ids, id) })
 	} else {
 		ids = o.members(m.to)
 	}

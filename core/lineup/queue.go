@@ -15,6 +15,7 @@ type queue struct {
 	loc, zone       int32
 	paths           int32 // how many
 	retired, paused bool
+	waits           bool  // jobs outside its hours, at the gateway
 	aside           bool  // it has a purpose besides people's work, and is never the default
 	ends            int32 // the number of its end among the hours, or none
 	first           way
@@ -142,8 +143,8 @@ func (e *Estate) ForPractice(called string) bool {
 func (c *compiler) queue(q *estate.Queue) queue {
 	e := c.e
 	out := queue{Queue: q, queueRest: &queueRest{}, loc: none, retired: q.Retired, paused: q.Paused,
-		aside: q.Purpose != "",
-		ends:  c.e.refs.week(nil, q.Until)}
+		aside: q.Purpose != "", waits: q.WaitsOutsideHours(),
+		ends: c.e.refs.week(nil, q.Until)}
 	if w := week(q.Open); w != nil {
 		out.open = &w
 	}

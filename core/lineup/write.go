@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"cirque/core/estate"
+	"cirque/core/path"
 )
 
 var (
@@ -119,7 +120,8 @@ func (w *World) entry(f *facts, s *Scratch, c *considered, out *Entry) {
 	}
 	if q.paused {
 		out.NotAccepting = &paused
-	} else if q.open != nil && !q.open.Open(s.clock(f.Time, e, q.zone)) {
+	} else if q.open != nil && !(q.waits && r.path.Through == path.Gateway) &&
+		!q.open.Open(s.clock(f.Time, e, q.zone)) {
 		out.NotAccepting = &closed
 	}
 	if c.distance != far {

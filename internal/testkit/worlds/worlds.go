@@ -144,6 +144,7 @@ func (m Maker) Estate() *estate.Document {
 		d.Grants = append(d.Grants, m.grant(i, len(d.Queues)))
 	}
 	m.Shuffle(len(d.Grants), func(i, j int) { d.Grants[i], d.Grants[j] = d.Grants[j], d.Grants[i] })
+	m.jobs(d)
 	return d
 }
 
