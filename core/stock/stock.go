@@ -106,6 +106,8 @@ type Device struct {
 	Dots      []string            `json:"dots,omitempty" doc:"Resolutions, such as 600x600dpi."`
 	Defaults  map[string]any      `json:"defaults,omitempty"`
 	Supported map[string][]string `json:"supported,omitempty"`
+	Able      map[string][]string `json:"able,omitempty" doc:"All that a driverless client may ask of it, by option."`
+	Refuses   bool                `json:"refuses,omitempty" doc:"It takes no jobs."`
 	Supplies  []Supply            `json:"supplies,omitempty"`
 	Pages     int                 `json:"pages,omitempty" doc:"Its page counter."`
 	Jobs      int                 `json:"jobs"`

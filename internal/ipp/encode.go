@@ -97,3 +97,24 @@ func (v Value) appendTo(b []byte, depth int) ([]byte, error) {
 }
 
 func (t Tag) isText() bool { return t >= 0x40 && t < 0x60 }
+
+// AppendGroup appends attributes as they stand in a message, without what surrounds them; ParseGroup gives them back.
+func AppendGroup(b []byte, list []Attribute) ([]byte, error) {
+	for _, a := range list {
+		var err error
+		if b, err = a.appendTo(b, 0); err != nil {
+			return nil, fmt.Errorf("attribute %s: %w", a.Name, err)
+		}
+	}
+	return b, nil
+}
+
+// ParseGroup reads attributes that AppendGroup wrote.
+func ParseGroup(b []byte) ([]Attribute, error) {
+	whole := append([]byte{2, 0, 0, 0, 0, 0, 0, 1, byte(JobGroup)}, b...)
+	m, _, err := Parse(append(whole, byte(endOfAttributes)))
+	if err != nil || len(m.Groups) != 1 {
+		return nil, err
+	}
+	return m.Groups[0].Attributes, nil
+}

@@ -3,6 +3,8 @@ package ipp
 import (
 	"encoding/binary"
 	"fmt"
+	"maps"
+	"slices"
 	"strconv"
 	"time"
 )
@@ -42,7 +44,8 @@ func (a Attribute) Words() []string {
 	return out
 }
 
-// Option gives an attribute's value as a document has it: a text, a whole number, a truth, or a list of these.
+// Option gives an attribute's value as a document has it: a text, a whole number, a truth, an object of a collection's
+// members, or a list of these.
 func (a Attribute) Option() any {
 	one := func(v Value) any {
 		switch v.Tag {
@@ -50,6 +53,12 @@ func (a Attribute) Option() any {
 			return float64(v.Int) // as JSON reads it back
 		case Boolean:
 			return v.Int == 1
+		case Collection:
+			out := make(map[string]any, len(v.Members))
+			for _, m := range v.Members {
+				out[m.Name] = m.Option()
+			}
+			return out
 		}
 		return v.Word()
 	}
@@ -63,8 +72,10 @@ func (a Attribute) Option() any {
 	return out
 }
 
-// enums are the options whose numbers are enums (RFC 8011, section 5.2).
-var enums = map[string]bool{"finishings": true, "print-quality": true, "orientation-requested": true}
+// syntaxes are those of options whose values are neither keywords nor integers (RFC 8011, section 5.2; PWG 5100.7).
+var syntaxes = map[string]Tag{"finishings": Enum, "print-quality": Enum, "orientation-requested": Enum,
+	"page-ranges": Range, "printer-resolution": Resolution, "output-device": Name, "job-name": Name,
+	"job-account-id": Name}
 
 // OptionAttribute is Option's way back: it makes the attribute called name for the value of an option as a document has
 // it. A value of another kind is an error.
@@ -75,24 +86,11 @@ func OptionAttribute(name, option string, value any) (Attribute, error) {
 	}
 	a := Attribute{Name: name}
 	for _, v := range list {
-		tag := Integer
-		if enums[option] {
-			tag = Enum
+		made, err := optionValue(option, v)
+		if err != nil {
+			return a, err
 		}
-		switch v := v.(type) {
-		case string:
-			a.Values = append(a.Values, Str(Keyword, v))
-		case bool:
-			a.Values = append(a.Values, Bool(v))
-		case int:
-			a.Values = append(a.Values, Int(tag, int32(v)))
-		case int64:
-			a.Values = append(a.Values, Int(tag, int32(v)))
-		case float64:
-			a.Values = append(a.Values, Int(tag, int32(v)))
-		default:
-			return a, fmt.Errorf("the option %s has a value that no attribute takes: %v", option, v)
-		}
+		a.Values = append(a.Values, made)
 	}
 	if len(a.Values) == 0 {
 		return a, fmt.Errorf("the option %s has no value", option)
@@ -100,9 +98,68 @@ func OptionAttribute(name, option string, value any) (Attribute, error) {
 	return a, nil
 }
 
+func optionValue(option string, v any) (Value, error) {
+	tag, special := syntaxes[option]
+	number := func(n int) Value {
+		if tag == Enum {
+			return Int(Enum, int32(n))
+		}
+		return Int(Integer, int32(n))
+	}
+	switch v := v.(type) {
+	case string:
+		var a, b int32
+		switch {
+		case tag == Range && scan(v, "%d-%d", &a, &b):
+			return Span(a, b), nil
+		case tag == Resolution && scan(v, "%dx%ddpi", &a, &b):
+			return Dots(a), nil
+		case special && tag != Enum:
+			return Str(tag, v), nil
+		}
+		return Str(Keyword, v), nil
+	case bool:
+		return Bool(v), nil
+	case int:
+		return number(v), nil
+	case int64:
+		return number(int(v)), nil
+	case float64:
+		return number(int(v)), nil
+	case map[string]any:
+		out := Value{Tag: Collection}
+		for _, k := range slices.Sorted(maps.Keys(v)) {
+			m, err := OptionAttribute(k, k, v[k])
+			if err != nil {
+				return out, err
+			}
+			out.Members = append(out.Members, m)
+		}
+		return out, nil
+	}
+	return Value{}, fmt.Errorf("the option %s has a value that no attribute takes: %v", option, v)
+}
+
+func scan(s, format string, a, b *int32) bool {
+	n, err := fmt.Sscanf(s, format, a, b)
+	return err == nil && n == 2
+}
+
+// Span makes a range of integers, both ends included (RFC 8011, section 5.1.14).
+func Span(from, to int32) Value {
+	b := binary.BigEndian.AppendUint32(nil, uint32(from))
+	return Value{Tag: Range, Raw: binary.BigEndian.AppendUint32(b, uint32(to))}
+}
+
 // Options are the job template attributes that Cirque reads of queues and devices (RFC 8011, section 5.2; PWG 5100.3).
 var Options = []string{"sides", "print-color-mode", "media", "media-source", "media-type", "print-quality",
 	"finishings", "output-bin", "number-up", "orientation-requested", "copies"}
+
+// Abilities are what else a device has and a driverless client asks for (PWG 5100.7, 5100.13, 5100.14).
+var Abilities = []string{"page-ranges", "printer-resolution", "print-content-optimize", "print-rendering-intent",
+	"print-scaling", "media-bottom-margin", "media-top-margin", "media-left-margin", "media-right-margin", "media-ready",
+	"urf", "pwg-raster-document-resolution", "pwg-raster-document-type", "pwg-raster-document-sheet-back",
+	"identify-actions", "multiple-document-handling", "operations"}
 
 // Time reads a dateTime (RFC 8011, section 5.1.15, after RFC 2579).
 func (v Value) Time() (time.Time, bool) {
