@@ -130,6 +130,7 @@ const (
 	everywhere = "of all sites at once: a scope keeps off it"
 	byContent  = "by what changes; TestScopeOfPublishing"
 	ownOrAll   = "one's own, or whoever's for whoever may publish for all sites; TestPublishAt"
+	ofJobs     = "one's own, or for whoever looks after jobs at the queue's site; TestJobsOfSites"
 	ofAnybody  = "whoever's: it is only said; TestComments"
 )
 
@@ -160,6 +161,10 @@ var objectRules = map[string]rule{
 	"POST /api/v1/revisions/{number}/revert":     {what: byContent},
 	"POST /api/v1/revisions/{number}/undo":       {what: byContent},
 
+	"POST /api/v1/jobs/{id}/cancel":       {what: ofJobs},
+	"POST /api/v1/jobs/{id}/hold":         {what: ofJobs},
+	"POST /api/v1/jobs/{id}/release":      {what: ofJobs},
+	"POST /api/v1/jobs/{id}/decide":       {what: ofJobs},
 	"DELETE /api/v1/requests/{id}":        {what: ofOwn, path: "request"},
 	"DELETE /api/v1/tokens/{name}":        {what: ofOwn, path: "/api/v1/tokens/token-@"},
 	"POST /api/v1/tokens/{name}/secret":   {what: ofOwn, path: "/api/v1/tokens/token-@/secret"},

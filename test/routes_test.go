@@ -40,6 +40,7 @@ var routeBodies = map[string]string{
 	"POST /api/v1/draft/end-server":          `{"server":"x"}`,
 	"POST /api/v1/draft/complete-set":        `{"set":"x"}`,
 	"POST /api/v1/stock/servers/{name}/jobs": `{"queue":"x","job":1,"do":"hold"}`,
+	"POST /api/v1/jobs/{id}/release":         `{}`, "POST /api/v1/jobs/{id}/decide": `{"printed":true}`,
 	"POST /api/v1/kept-servers/{name}/takes": `{}`,
 	"POST /api/v1/keepers/serving":           `{"machine":"desk-1"}`,
 	"POST /api/v1/keepers/report": `{"machine":"desk-1","version":"t","platform":"linux/x64","spooler":"s","server":"",` +

@@ -64,7 +64,7 @@ func TestWrongInputs(t *testing.T) {
 }
 
 // freely are the commands that take a name which nobody has: they make it, or look for it.
-var freely = []string{"directory find", "snapshot take", "location add", "queue add", "station add",
+var freely = []string{"charge add", "directory find", "snapshot take", "location add", "queue add", "station add",
 	"backup-key"}
 
 // commandsOf are the commands that do something, those that are no longer to be used left out.

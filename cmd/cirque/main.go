@@ -92,7 +92,7 @@ func options(o cli.ServeOptions) (opts app.Options, reopen func(), err error) {
 	return app.Options{AddressTable: o.AddressTable, Data: o.Data, Database: o.Database, Listen: o.Listen,
 		PublicURL: o.PublicURL, TLSCert: o.TLSCert, TLSKey: o.TLSKey, PlainHTTP: o.PlainHTTP, ServersEvery: o.ServersEvery,
 		DevicesEvery: o.DevicesEvery, Log: slog.New(h), Proxies: o.Proxies, AllowOutgoing: o.AllowOutgoing,
-		ProxyProtocol: o.ProxyProtocol, PerAddress: o.PerAddress}, reopen, nil
+		ProxyProtocol: o.ProxyProtocol, PerAddress: o.PerAddress, Spool: o.Spool}, reopen, nil
 }
 
 // again calls f for each SIGHUP until ctx is done; before there is an f, SIGHUP does nothing, and never ends the

@@ -180,7 +180,7 @@ type MadeSecond struct {
 
 // RenameObject gives one object of the estate another name.
 type RenameObject struct {
-	List   string `json:"list" enum:"locations,stations,drivers,servers,server_sets,devices,queues,grants,notices,promises"`
+	List   string `json:"list" enum:"locations,stations,drivers,servers,server_sets,devices,queues,grants,notices,promises,charges,allowances"`
 	Object string `json:"object" minLength:"1" maxLength:"256"`
 	To     string `json:"to" minLength:"1" maxLength:"256"`
 	Dry    bool   `json:"dry,omitempty" doc:"Only say what would follow."`

@@ -20,6 +20,7 @@ import (
 	"cirque/core/fault"
 	"cirque/internal/app/stores"
 	"cirque/internal/ca"
+	"cirque/internal/convert"
 	"cirque/internal/postgres"
 	"cirque/internal/postgres/cluster"
 	"cirque/internal/probe"
@@ -53,7 +54,10 @@ type Options struct {
 	Proxies       []netip.Prefix
 	ProxyProtocol bool
 	// PerAddress is how many connections one address may have on which nobody has signed in; the usual when zero.
-	PerAddress   int
+	PerAddress int
+	// Spool is the directory in which documents of jobs are kept, or SpoolInDatabase; empty keeps them in Data where the
+	// database is its own, else in the database.
+	Spool        string
 	AddressTable string // file that leads printers' addresses elsewhere
 	Log          *slog.Logger
 	table        dial.AddressTable
@@ -186,19 +190,16 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	c.add(func() error { leases.Close(); return nil })
 	rules := &dial.Rules{Allow: o.AllowOutgoing}
 	out := dial.New(o.table, rules)
-	prober := probe.New(out)
 	doc := &doctor{store: store, data: o.Data, process: rand.Text(), started: time.Now()}
 	public := cmp.Or(o.PublicURL, scheme+"://"+ln.Addr().String())
-	svc, err := service.New(ctx, stores.Of(store), service.Config{Log: o.Log, Throwaway: o.Throwaway,
-		Printer: prober, Prober: prober,
-		Sender: mailclient.NewSender(out), NoticesEvery: o.NoticesEvery, Dir: ldapclient.NewDir(out),
-		Places:     probe.NewPlaces(out),
-		Raster:     pwg.TextPage,
-		SecretKeys: key, Zone: zone, Now: o.Now, DHCP: reservations{}, ReadLDIF: ldapclient.ReadLDIF,
-		Health: o.Health || !o.Throwaway, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery,
-		PublicURL: public, AgentsURL: agentsURL(public, o.second),
-		Auditors: auditors{syslogclient.NewSender(out, public, Version)}, Authority: certifier,
-		SetupCode: setup.read, SetupDone: setup.remove, Leases: leases, Doctor: doc, Process: doc.process})
+	cfg, err := reaching(o, out, store)
+	if err != nil {
+		return nil, err
+	}
+	cfg.Auditors, cfg.Authority = auditors{syslogclient.NewSender(out, public, Version)}, certifier
+	cfg.SecretKeys, cfg.PublicURL, cfg.AgentsURL = key, public, agentsURL(public, o.second)
+	cfg.SetupCode, cfg.SetupDone, cfg.Leases, cfg.Doctor, cfg.Process = setup.read, setup.remove, leases, doc, doc.process
+	svc, err := service.New(ctx, stores.Of(store), cfg)
 	if err != nil {
 		return nil, err
 	}
@@ -219,6 +220,24 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	followKeys(o, svc, authority, r, &c)
 	r.stop = sync.OnceValue(func() error { return within(stopAll, c.run) })
 	return r, nil
+}
+
+// reaching is what a service is told of by its options, with the clients by which it reaches out.
+func reaching(o Options, out *dial.Dialer, store *postgres.Store) (service.Config, error) {
+	kept, swept, err := openSpool(o, store)
+	prober := probe.New(out)
+	cfg := service.Config{Log: o.Log, Throwaway: o.Throwaway, Printer: prober, Prober: prober, Devices: prober,
+		Spool: kept, Swept: swept, Sender: mailclient.NewSender(out), NoticesEvery: o.NoticesEvery,
+		Dir: ldapclient.NewDir(out), Places: probe.NewPlaces(out), Raster: pwg.TextPage, Zone: zone, Now: o.Now,
+		DHCP: reservations{}, ReadLDIF: ldapclient.ReadLDIF, Health: o.Health || !o.Throwaway,
+		ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery}
+	if c := convert.Find(); c != nil {
+		cfg.Converter = c
+		if !convert.Alone() {
+			o.Log.Warn("what makes pixels of PDF has the network of the service: no other can be made here")
+		}
+	}
+	return cfg, err
 }
 
 // auditors give the room of the audit its ways.

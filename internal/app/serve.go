@@ -107,7 +107,8 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 	var shown atomic.Pointer[showing]
 	shown.Store(&showing{names: hostsOf(o.PublicURL, nil)})
 	h, err := httpapi.New(svc, httpapi.Config{Log: o.Log, Version: Version, Secure: !o.PlainHTTP, Console: console,
-		Gateway: gateway.New(svc.Identity, svc.Jobs, o.Log), Stopping: stopping, Queries: r.store.Queries,
+		Gateway: gateway.New(gateway.Config{Identity: svc.Identity, Certificates: svc.Enrolment,
+			Jobs: svc.Printing, Log: o.Log, PublicURL: o.PublicURL}), Stopping: stopping, Queries: r.store.Queries,
 		Proxies: o.Proxies, Hosts: func() []string { return shown.Load().names }})
 	if err != nil {
 		stop()

@@ -217,7 +217,8 @@ func (o objectsOf) remove() *cobra.Command {
 	var e editing
 	e.flags(c)
 	along := false
-	if o.list != "settings" && o.list != "grants" && o.list != "promises" && o.list != "notices" {
+	if o.list != "settings" && o.list != "grants" && o.list != "promises" && o.list != "notices" &&
+		o.list != "charges" && o.list != "allowances" {
 		c.Flags().BoolVar(&along, "along", false, "also out of what names them; what says nothing more then goes, too")
 	}
 	c.RunE = func(c *cobra.Command, a []string) error {

@@ -87,6 +87,7 @@ type Authority struct {
 // ServeOptions are the flags of serve and demo.
 type ServeOptions struct {
 	Data, Database, Listen, PublicURL, TLSCert, TLSKey, AddressTable, LogFormat, LogFile string
+	Spool                                                                                string
 	PlainHTTP, Verbose                                                                   bool
 	ServersEvery, DevicesEvery                                                           time.Duration
 	Proxies, AllowOutgoing                                                               []netip.Prefix
@@ -177,7 +178,7 @@ func sections(r *root) []cmdline.Section {
 	}
 	return []cmdline.Section{
 		section("Decide", append(placeCommands(r), estateCommand(r), draftCommand(r), queueCommand(r), grantCommand(r),
-			promiseCommand(r),
+			promiseCommand(r), chargeCommand(r), allowanceCommand(r), jobCommand(r),
 			settingCommand(r), adoptCommand(r), rehearseCommand(r),
 			publishCommand(r), revertCommand(r), undoCommand(r), historyCommand(r), diffCommand(r), requestCommand(r),
 			pickCommand(r, "pick", "Pick an offered queue for a person", "PUT"),

@@ -211,7 +211,7 @@ func (r *screen) writeFindings(w io.Writer, list []lineup.Finding) {
 func counts(objects map[string]int) string {
 	var parts []string
 	for _, k := range []string{"locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices",
-		"queues", "grants", "notices", "promises"} {
+		"queues", "grants", "notices", "promises", "charges", "allowances"} {
 		if objects[k] > 0 {
 			parts = append(parts, words.Count(objects[k], estate.Word(k)))
 		}

@@ -77,6 +77,9 @@ func settingsOf(c *cobra.Command, o *ServeOptions) {
 	configFlag(c)
 	f := c.Flags()
 	f.StringVar(&o.Database, "database", "", "the URL of an existing PostgreSQL database")
+	f.StringVar(&o.Spool, "spool", "", "where documents of jobs are kept, enciphered: a directory, which several "+
+		"services "+
+		"on one database share, or database; DATA/spool when absent, or the database where that is an existing one")
 	f.StringVar(&o.TLSCert, "tls-cert", "", "a certificate, PEM")
 	f.StringVar(&o.TLSKey, "tls-key", "", "its key, PEM")
 	f.StringVar(&o.PublicURL, "public-url", "", "the address by which others reach the service, such as "+

@@ -1,15 +1,15 @@
-// Package gateway is Cirque's own IPP endpoint: it takes jobs for queues that have a path through it, and streams each
-// to the first usable device without keeping it (RFC 8010, RFC 8011).
+// Package gateway is Cirque's own IPP endpoint: the printers that queues with a path through it are to clients (RFC
+// 8010, RFC 8011, PWG 5100.14). It has one file for each operation, or for a few that are alike.
 package gateway
 
 import (
 	"context"
+	"crypto/x509"
 	"errors"
-	"fmt"
 	"io"
 	"log/slog"
 	"net/http"
-	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -19,7 +19,7 @@ import (
 	"cirque/core/job"
 	"cirque/core/words"
 	"cirque/internal/ipp"
-	"cirque/internal/service/jobs"
+	"cirque/internal/service/printing"
 )
 
 // Prefix stands before a queue's name in the path.
@@ -32,31 +32,73 @@ type Identity interface {
 	ByToken(token string) *access.Principal
 }
 
-// Jobs takes jobs to devices.
+// Certificates finds whose agent shows a certificate.
+type Certificates interface {
+	ByCertificate(serial, machine string) (*access.Principal, error)
+}
+
+// Jobs takes jobs and looks after them.
 type Jobs interface {
-	GatewayRoute(ctx context.Context, p *access.Principal, called string) (jobs.Route, error)
-	Deliver(ctx context.Context, r jobs.Route, d job.Document, body io.Reader) (job.Outcome, error)
+	Enter(ctx context.Context, p *access.Principal, queue string) (*printing.Door, error)
+	Offer(d *printing.Door) printing.Offer
+	Waiting(ctx context.Context, d *printing.Door) int
+	Validate(ctx context.Context, d *printing.Door, in printing.Request) error
+	Print(ctx context.Context, d *printing.Door, in printing.Request, body io.Reader) (*job.Job, error)
+	Announce(ctx context.Context, d *printing.Door, in printing.Request) (*job.Job, error)
+	Feed(ctx context.Context, p *access.Principal, id int64, format string, body io.Reader) (*job.Job, error)
+	CloseJob(ctx context.Context, p *access.Principal, id int64) (*job.Job, error)
+	Show(ctx context.Context, p *access.Principal, id int64) (job.Job, []job.Past, error)
+	List(ctx context.Context, p *access.Principal, f job.Filter) ([]job.Job, error)
+	Cancel(ctx context.Context, p *access.Principal, id int64) (job.Job, error)
+	HoldJob(ctx context.Context, p *access.Principal, id int64) (job.Job, error)
+	Release(ctx context.Context, p *access.Principal, id int64, device string) (job.Job, error)
+	Identify(ctx context.Context, d *printing.Door, says string) error
+}
+
+// Config of a Gateway.
+type Config struct {
+	Identity     Identity
+	Certificates Certificates // nil: nobody shows any
+	Jobs         Jobs
+	Log          *slog.Logger // nil keeps nothing
+	// PublicURL is where the service is reached; the identities of its printers follow from it.
+	PublicURL string
+	// Organization is who runs it, where that is known.
+	Organization string
 }
 
 // A Gateway answers IPP requests.
 type Gateway struct {
-	identity Identity
-	jobs     Jobs
-	log      *slog.Logger
-	start    time.Time
+	cfg   Config
+	jobs  Jobs
+	log   *slog.Logger
+	start time.Time
 }
 
-// New makes a gateway; a nil log keeps nothing.
-func New(identity Identity, jobs Jobs, log *slog.Logger) *Gateway {
-	if log == nil {
-		log = slog.New(slog.DiscardHandler)
+// New makes a gateway.
+func New(cfg Config) *Gateway {
+	if cfg.Log == nil {
+		cfg.Log = slog.New(slog.DiscardHandler)
 	}
-	return &Gateway{identity, jobs, log, time.Now()}
+	return &Gateway{cfg, cfg.Jobs, cfg.Log, time.Now()}
+}
+
+// An asked request is one with what is known of who asks, and of what.
+type asked struct {
+	ipp.Message
+	by     *access.Principal
+	queue  string // as it was called
+	job    int64  // 0 for none
+	host   string
+	secure bool
+	system string // what kind of system asks, as it says
+	body   io.Reader
+	door   *printing.Door
 }
 
 func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	name, ok := strings.CutPrefix(r.URL.Path, Prefix)
-	if !ok || name == "" || strings.Contains(name, "/") {
+	queue, id, ok := target(r.URL.Path)
+	if !ok {
 		http.Error(w, "queues are at "+Prefix+"NAME", http.StatusNotFound)
 		return
 	}
@@ -78,26 +120,55 @@ func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		b.Admit() // it is known now who sends the job
 	}
 	body := ipp.Buffered(r.Body)
-	req, err := ipp.ReadMessage(body)
+	m, err := ipp.ReadMessage(body)
 	if err != nil {
 		g.answer(w, ipp.Message{}.Respond(ipp.BadRequest, err.Error()))
 		return
 	}
-	g.answer(w, g.handle(r.Context(), p, name, r.Host, r.TLS != nil, req, body))
+	g.answer(w, g.handle(r.Context(), &asked{Message: m, by: p, queue: queue, job: id, host: r.Host,
+		secure: r.TLS != nil, system: r.UserAgent(), body: body}))
 }
 
-// who takes HTTP Basic (RFC 7617) or a bearer token.
+// target reads a path: that of a queue, or of a job in one.
+func target(path string) (queue string, id int64, ok bool) {
+	rest, ok := strings.CutPrefix(path, Prefix)
+	if !ok {
+		return "", 0, false
+	}
+	queue, number, of := strings.Cut(rest, "/jobs/")
+	if of {
+		n, err := strconv.ParseInt(number, 10, 32)
+		if err != nil || n < 1 {
+			return "", 0, false
+		}
+		id = n
+	}
+	return queue, id, queue != "" && !strings.Contains(queue, "/")
+}
+
+// who takes an agent's certificate, HTTP Basic (RFC 7617) or a bearer token.
 func (g *Gateway) who(r *http.Request) (*access.Principal, error) {
 	host, _ := r.Context().Value(event.OriginKey{}).(string)
 	if user, password, ok := r.BasicAuth(); ok {
-		return g.identity.ByBasic(r.Context(), host, user, password)
+		return g.cfg.Identity.ByBasic(r.Context(), host, user, password)
 	}
 	if scheme, token, ok := strings.Cut(r.Header.Get("Authorization"), " "); ok && strings.EqualFold(scheme, "Bearer") {
-		if p := g.identity.ByToken(token); p != nil {
+		if p := g.cfg.Identity.ByToken(token); p != nil {
 			return p, nil
 		}
 	}
+	if leaf := shown(r); leaf != nil && g.cfg.Certificates != nil {
+		return g.cfg.Certificates.ByCertificate(leaf.SerialNumber.Text(16), leaf.Subject.CommonName)
+	}
 	return nil, errors.New("nobody is signed in")
+}
+
+// shown is the certificate that somebody shows and the authority has certified.
+func shown(r *http.Request) *x509.Certificate {
+	if r.TLS == nil || len(r.TLS.VerifiedChains) == 0 {
+		return nil
+	}
+	return r.TLS.PeerCertificates[0]
 }
 
 func (g *Gateway) answer(w http.ResponseWriter, m ipp.Message) {
@@ -111,78 +182,104 @@ func (g *Gateway) answer(w http.ResponseWriter, m ipp.Message) {
 	_, _ = w.Write(b) // the client has gone
 }
 
-// handle answers one request whose document, if it has one, is still in body.
-func (g *Gateway) handle(ctx context.Context, p *access.Principal, name, host string, secure bool, req ipp.Message,
-	body io.Reader) ipp.Message {
-	switch {
-	case req.Version.Major < 1 || req.Version.Major > 2:
-		return req.Respond(ipp.VersionNotSupported, "versions 1.0 to 2.2 are spoken here")
-	case req.ID < 1 || req.Text(ipp.OperationGroup, "attributes-charset") == "":
-		return req.Respond(ipp.BadRequest, "request-id or attributes-charset is missing")
+// An operation is one that is spoken, with what answers it.
+type operation struct {
+	op     ipp.Op
+	answer func(*Gateway, context.Context, *asked) ipp.Message
+}
+
+// operations are all of them, in the order of their numbers.
+func operations() []operation {
+	return []operation{{ipp.PrintJob, (*Gateway).printJob}, {ipp.ValidateJob, (*Gateway).validateJob},
+		{ipp.CreateJob, (*Gateway).createJob}, {ipp.SendDocument, (*Gateway).sendDocument},
+		{ipp.CancelJob, (*Gateway).cancelJob}, {ipp.GetJobAttributes, (*Gateway).getJobAttributes},
+		{ipp.GetJobs, (*Gateway).getJobs}, {ipp.GetPrinterAttributes, (*Gateway).getPrinterAttributes},
+		{ipp.HoldJob, (*Gateway).holdJob}, {ipp.ReleaseJob, (*Gateway).releaseJob},
+		{ipp.CancelMyJobs, (*Gateway).cancelMyJobs}, {ipp.CloseJob, (*Gateway).closeJob},
+		{ipp.IdentifyPrinter, (*Gateway).identifyPrinter}}
+}
+
+// handle answers one request whose document, if it has one, is still in its body.
+func (g *Gateway) handle(ctx context.Context, r *asked) ipp.Message {
+	if err := r.Letter(); err != nil {
+		var e *ipp.LetterError
+		errors.As(err, &e)
+		return r.Respond(e.Status, e.Says)
 	}
-	if p.Role == access.Agent && p.Person() == "" { // it speaks for whom the job names, if it may
-		as := *p
-		as.For = words.OneLine(req.Text(ipp.OperationGroup, "requesting-user-name"), 255)
-		p = &as
+	if err := r.named(); err != nil {
+		return g.refuse(r, err)
 	}
-	route, err := g.jobs.GatewayRoute(ctx, p, name)
-	if err != nil {
-		return g.refuse(req, err)
+	if r.by.Role == access.Agent && r.by.Person() == "" { // it speaks for whom the job names, if it may
+		as := *r.by
+		as.For = words.OneLine(r.Text(ipp.OperationGroup, "requesting-user-name"), 255)
+		r.by = &as
 	}
-	format := req.Text(ipp.OperationGroup, "document-format")
-	if format == "" {
-		format = formats()[0]
-	}
-	switch op := ipp.Op(req.Code); {
-	case op == ipp.GetPrinterAttributes:
-		return g.attributes(req, route, host, secure)
-	case op != ipp.ValidateJob && op != ipp.PrintJob:
-		return req.Respond(ipp.OperationNotSupported, "")
-	case !slices.Contains(formats(), format):
-		return req.Respond(ipp.FormatNotSupported, format+" is not passed on")
-	case op == ipp.ValidateJob:
-		if route.Refuses != "" {
-			return req.Respond(ipp.NotAcceptingJobs, route.Refuses)
+	for _, o := range operations() {
+		if o.op != ipp.Op(r.Code) {
+			continue
 		}
-		return req.Respond(ipp.OK, "")
+		door, err := g.jobs.Enter(ctx, r.by, r.queue)
+		if err != nil {
+			return g.refuse(r, err)
+		}
+		r.door = door
+		return o.answer(g, ctx, r)
 	}
-	// What a client makes up reaches a device's panel and the history (RFC 8011, section 5.1.3: a name has 255 octets).
-	d := job.Document{Name: words.OneLine(req.Text(ipp.OperationGroup, "job-name"), 255),
-		Owner: words.OneLine(owner(p, req), 255), Format: format}
-	out, err := g.jobs.Deliver(ctx, route, d, body)
-	if err != nil {
-		return g.refuse(req, err)
-	}
-	m := req.Respond(ipp.OK, out.Says)
-	m.Groups = append(m.Groups, ipp.Group{Tag: ipp.JobGroup, Attributes: []ipp.Attribute{
-		ipp.Attr("job-uri", ipp.Str(ipp.URI, fmt.Sprintf("%s/jobs/%d", uriOf(host, name, secure), out.JobID))),
-		ipp.Attr("job-id", ipp.Int(ipp.Integer, int32(max(out.JobID, 1)))), ipp.Attr("job-state", ipp.Int(ipp.Enum,
-			int32(ipp.JobStateOf(out.State)))),
-		ipp.Strs(ipp.Keyword, "job-state-reasons", "none")}})
-	return m
+	return r.Respond(ipp.OperationNotSupported, "")
 }
 
-// owner is the person: an agent's, else the one who signed in. What the job itself claims counts for nothing here.
-func owner(p *access.Principal, req ipp.Message) string {
-	if who := p.Person(); who != "" {
-		return who
+// named finds the job that is meant: by the path, by job-uri, or by job-id.
+func (r *asked) named() error {
+	if uri := r.Text(ipp.OperationGroup, "job-uri"); uri != "" {
+		at := strings.Index(uri, Prefix)
+		if at < 0 {
+			return noJob(uri)
+		}
+		_, id, ok := target(uri[at:])
+		if !ok || id == 0 {
+			return noJob(uri)
+		}
+		r.job = id
 	}
-	return req.Text(ipp.OperationGroup, "requesting-user-name")
+	if a, ok := r.Find(ipp.OperationGroup, "job-id"); ok {
+		r.job = int64(a.Values[0].Int)
+	}
+	return nil
 }
 
-func (g *Gateway) refuse(req ipp.Message, err error) ipp.Message {
+func noJob(called string) error {
+	return fault.New(fault.Unknown, "job-unknown", "see cirque job list", "there is no job %s", called)
+}
+
+// statuses are those that answer faults, by their codes (RFC 8011, appendix B; PWG 5100.16).
+var statuses = map[string]ipp.Status{"queue-closed": ipp.NotAcceptingJobs, "device-refused": ipp.DeviceError,
+	"format-unsupported": ipp.FormatNotSupported, "option-unsupported": ipp.AttributesNotSupported,
+	"document-too-large": ipp.EntityTooLarge, "several-documents": ipp.SeveralDocuments, "spool": ipp.TemporaryError,
+	"job-state": ipp.NotPossible, "job-ended": ipp.NotPossible, "document-arriving": ipp.NotPossible,
+	"compression-error": ipp.CompressionError, "compression-unsupported": ipp.CompressionNotKnown,
+	job.LimitReached: ipp.AccountLimitReached, job.AccountNeeded: ipp.AccountInfoNeeded,
+	job.AccountRefused: ipp.AccountRefused, "device-stopped": ipp.DeviceError, "device-needed": ipp.BadRequest,
+	"no-database": ipp.TemporaryError, "database": ipp.TemporaryError}
+
+func (g *Gateway) refuse(r *asked, err error) ipp.Message {
 	f := fault.As(err)
-	status := map[fault.Kind]ipp.Status{fault.Unknown: ipp.NotFound, fault.Denied: ipp.NotAuthorized,
-		fault.Unsigned: ipp.NotAuthenticated, fault.Invalid: ipp.BadRequest,
-		fault.Unavailable: ipp.ServiceUnavailable}[f.Kind]
-	switch {
-	case f.Code == "queue-closed":
-		status = ipp.NotAcceptingJobs
-	case f.Code == "device-refused":
-		status = ipp.DeviceError
-	case status == 0:
-		status = ipp.InternalError
-		g.log.Error("a job failed", "error", err)
+	status, ok := statuses[f.Code]
+	if !ok {
+		status = map[fault.Kind]ipp.Status{fault.Unknown: ipp.NotFound, fault.Denied: ipp.NotAuthorized,
+			fault.Unsigned: ipp.NotAuthenticated, fault.Invalid: ipp.BadRequest, fault.Conflict: ipp.NotPossible,
+			fault.TooLarge: ipp.EntityTooLarge, fault.TooMany: ipp.Busy, fault.Unavailable: ipp.ServiceUnavailable}[f.Kind]
 	}
-	return req.Respond(status, f.What)
+	if status == 0 {
+		status = ipp.InternalError
+		g.log.Error("a request failed", "operation", r.Code, "error", err)
+	}
+	return r.Respond(status, f.What)
+}
+
+func (r *asked) printerURI() string {
+	scheme := "ipp://"
+	if r.secure {
+		scheme = "ipps://"
+	}
+	return scheme + r.host + Prefix + r.door.Queue.Name
 }

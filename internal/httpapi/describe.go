@@ -40,6 +40,7 @@ var subjects = []subject{
 		"/failover-tests", "/faults", "/notices", "/snapshots", "/overview", "/checklist"}},
 	{"Access", "Accounts, roles, sessions, tokens and the audit.", []string{"/accounts", "/access-rules", "/session",
 		"/sessions", "/tokens", "/emergency-account", "/set-up", "/audit", "/events", "/views"}},
+	{"Jobs", "Jobs at the gateway.", []string{"/jobs"}},
 	{"Service", "How the service is, and what changes.", []string{"/healthz", "/readyz", "/watch", "/guides"}},
 }
 

@@ -137,7 +137,7 @@ func draftsRoutes(s *server, a huma.API) {
 	type of struct {
 		Named
 		Paging
-		List   string `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices,promises"`
+		List   string `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices,promises,charges,allowances"`
 		Object string `query:"object" maxLength:"256"`
 	}
 	route(s, a, "GET", "/api/v1/draft/dependents", "dependents", "What names an object, in one's own draft", small,
@@ -215,7 +215,7 @@ func draftsRoutes(s *server, a huma.API) {
 		Named
 		DryRun
 		Number int    `path:"number" minimum:"1"`
-		List   string `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices,promises,settings"`
+		List   string `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices,promises,charges,allowances,settings"`
 		Object string `query:"object" maxLength:"256"`
 	}
 	route(s, a, "POST", "/api/v1/revisions/{number}/undo", "undo-change", "Take back, in one's own draft, what a "+

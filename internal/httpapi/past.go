@@ -11,7 +11,7 @@ import (
 
 func pastRoute(s *server, a huma.API) {
 	type ask struct {
-		List   string `query:"list" required:"true" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices,promises,settings"`
+		List   string `query:"list" required:"true" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices,promises,charges,allowances,settings"`
 		Object string `query:"object" required:"true" maxLength:"256" doc:"Its name; of a location the path, of a subnet its address."`
 		Paging
 	}

@@ -162,6 +162,7 @@ func (s *server) register(r *gin.Engine) huma.API {
 	keepersRoutes(s, a)
 	leavingRoutes(s, a)
 	serverJobsRoutes(s, a)
+	jobRoutes(s, a)
 	r.GET("/api/v1/watch", s.watch)
 	describeWatch(a)
 	tellOfNull(cfg.Components.Schemas)

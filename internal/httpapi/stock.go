@@ -297,7 +297,7 @@ func draftToolsRoutes(s *server, a huma.API) {
 	type objects struct {
 		Named
 		Paging
-		List string   `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices,promises,settings"`
+		List string   `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices,promises,charges,allowances,settings"`
 		Only []string `query:"object,explode" doc:"Only these, by name, path or subnet; all when absent."`
 	}
 	route(s, a, "GET", "/api/v1/draft/objects", "draft-objects", "The objects of a list, as one's own draft has them",
@@ -314,7 +314,7 @@ func draftToolsRoutes(s *server, a huma.API) {
 	})
 	type listed struct {
 		Named
-		List string   `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices,promises"`
+		List string   `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices,promises,charges,allowances"`
 		Only []string `query:"object,explode" doc:"Only these, by name, path or subnet; all when absent."`
 	}
 	route(s, a, "GET", "/api/v1/draft/table", "object-table", "The objects of a list of one's own draft as CSV", small,
@@ -325,7 +325,7 @@ func draftToolsRoutes(s *server, a huma.API) {
 	type put struct {
 		Named
 		DryRun
-		List string `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices,promises"`
+		List string `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices,promises,charges,allowances"`
 		Body api.NamedText
 	}
 	route(s, a, "PUT", "/api/v1/draft/table", "apply-object-table", "Put a table of objects into one's own draft",

@@ -64,8 +64,8 @@ func (f *Filling) begin(ctx context.Context) error {
 		f.known[t.Name] = t.Columns
 		all = append(all, pgx.Identifier{t.Name}.Sanitize())
 	}
-	// What the schema brings along, the copy holds, too.
-	_, err = f.conn.Exec(ctx, "TRUNCATE "+strings.Join(all, ", "))
+	// What the schema brings along, the copy holds, too; what is not copied and refers to it goes with it.
+	_, err = f.conn.Exec(ctx, "TRUNCATE "+strings.Join(all, ", ")+" CASCADE")
 	return err
 }
 

@@ -39,7 +39,8 @@ type Copy struct {
 }
 
 // Not copied: what is told between processes that run, and who they are.
-var passing = []string{"goose_db_version", "signal", "process", "lease"}
+// Documents of jobs are not either: they are nobody's but their owners', and a copy outlives them.
+var passing = []string{"goose_db_version", "signal", "process", "lease", "job_document", "job_chunk"}
 
 // Copy looks at all that is kept. It is read over a connection of its own, for as long as that takes; Close it.
 func (s *Store) Copy(ctx context.Context) (c *Copy, err error) {

@@ -44,6 +44,7 @@ type Store struct {
 	Factors       FactorTable
 	FailoverTests FailoverTable
 	Healths       HealthTable
+	Jobs          JobTable
 	Links         LinkTable
 	Listings      ListingTable
 	Notices       NoticeTable
@@ -138,7 +139,7 @@ func newStore(pool *pools) *Store {
 	return &Store{d, new(backends), new(queries), AccountTable{d}, CheckupTable{d}, CredentialTable{d}, DirectoryTable{d},
 		DraftTable{d}, DutyTable{d},
 		EndpointTable{d}, EnrolmentTable{d}, EstateTable{d}, EventTable{d}, FactorTable{d}, FailoverTable{d},
-		HealthTable{d}, LinkTable{d},
+		HealthTable{d}, JobTable{d}, LinkTable{d},
 		ListingTable{d}, NoticeTable{d}, OnceTable{d}, PackageTable{d}, PlaceTable{d}, KeeperTable{d},
 		PersonTable{d}, SnapshotTable{d}, PickTable{d}, RequestTable{d}, ScanTable{d}, SourceTable{d}, StockTable{d},
 		TokenTable{d}, UpdateTable{d}, UseTable{d}, ViewTable{d}}

@@ -33,6 +33,7 @@ import (
 	"cirque/internal/service/people"
 	"cirque/internal/service/places"
 	"cirque/internal/service/present"
+	"cirque/internal/service/printing"
 	"cirque/internal/service/proofs"
 	"cirque/internal/service/secrets"
 	"cirque/internal/service/snapshots"
@@ -70,6 +71,8 @@ type Stores struct {
 	Identity  identity.Store
 	Tokens    identity.Tokens
 	Jobs      jobs.Store
+	Printing  printing.Store
+	Sending   printing.Work
 	Keepers   keepers.Store
 	Lineups   lineups.Store
 	Links     links.Store
@@ -82,6 +85,12 @@ type Stores struct {
 	Sources   sources.Store
 	Stock     stock.Store
 	Views     views.Store
+}
+
+// Seals wrap keys under the names of what they are for.
+type Seals interface {
+	Seal(name, secret string) ([]byte, error)
+	Open(name string, sealed []byte) (string, error)
 }
 
 // The clients by which rooms reach out; each room asks for what it needs of them.
@@ -135,6 +144,13 @@ type Config struct {
 	Dir Dir
 	// Raster draws lines of text as PWG raster, on a page of so many millimetres.
 	Raster func(lines []string, media string, width, height float64) ([]byte, error)
+	// Devices take jobs of the gateway, Spool keeps their documents under keys that are sealed, and Swept takes away those
+	// that belong to no job; without them the gateway takes no jobs.
+	Devices printing.Devices
+	Spool   func(seals Seals) printing.Spool
+	Swept   func(older time.Duration, known func(ids []int64) (map[int64]bool, error)) (int, error)
+	// Converter makes of PDF what devices take; without it nothing is converted.
+	Converter printing.Converter
 	// DHCP reads and writes what DHCP servers reserve.
 	DHCP stock.DHCP
 	// SecretKeys seal what is secret in the store; they lie beside the data.
@@ -174,6 +190,7 @@ type Service struct {
 	Fleet        *fleet.Room
 	Identity     *identity.Room
 	Jobs         *jobs.Room
+	Printing     *printing.Room
 	Keepers      *keepers.Room
 	Lineups      *lineups.Room
 	Links        *links.Room
@@ -290,7 +307,18 @@ func (s *Service) act(in Stores, cfg Config) {
 		Keys: s.Secrets, KeyNotes: s.Secrets, Signs: s.Secrets, Fleet: s.Fleet, NoticesEvery: cfg.NoticesEvery})
 	s.Jobs = jobs.New(jobs.Config{Store: in.Jobs, Present: p, Log: log, Now: now, Printer: cfg.Printer,
 		Prober: cfg.Prober, Reasons: s.Lineups, Keys: s.Secrets, Readings: s.Stock, Raster: cfg.Raster,
-		Seats: fleet.Seats{Room: s.Fleet}, Keepers: s.Keepers, Tell: s.Alerts})
+		Keepers: s.Keepers, Tell: s.Alerts})
+	s.Printing = printing.New(printing.Config{Store: in.Printing, Work: in.Sending, Events: in.Jobs, Present: p, Log: log,
+		Now: now, Devices: cfg.Devices, Spool: spoolOf(cfg, s.Secrets), Swept: cfg.Swept, Converter: cfg.Converter,
+		Process: cmp.Or(cfg.Process, "alone"), Keys: s.Secrets, Seats: fleet.Seats{Room: s.Fleet}})
+}
+
+// spoolOf is the spool whose keys the secrets seal; nil where there is none.
+func spoolOf(cfg Config, seals Seals) printing.Spool {
+	if cfg.Spool == nil {
+		return nil
+	}
+	return cfg.Spool(seals)
 }
 
 // Run runs all workers until ctx is done.
@@ -300,7 +328,8 @@ func (s *Service) Run(ctx context.Context) {
 		drafts.Publisher{Room: s.Drafts}, s.Stock,
 		s.Fleet,
 		s.Adverts, s.People, s.Places,
-		s.Sources, s.Continuity, s.Alerts, s.Decommission, s.Keepers, s.Updates} {
+		s.Sources, s.Continuity, s.Alerts, s.Decommission, s.Keepers, s.Updates,
+		s.Printing} {
 		all = append(all, room.Workers()...)
 	}
 	s.Runner.Run(ctx, all...)

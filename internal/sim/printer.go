@@ -16,7 +16,6 @@ import (
 	"sync"
 	"time"
 
-	"cirque/core/words"
 	"cirque/internal/ipp"
 )
 
@@ -32,7 +31,9 @@ type Printer struct {
 	http   *http.Server
 	ln     net.Listener
 	udp    net.PacketConn
-	closed bool         // by Close
+	closed bool // by Close
+	over   chan struct{}
+	ending sync.Once
 	held   func() error // lets go of the port that hold keeps
 	begun  time.Time
 
@@ -59,6 +60,10 @@ type Job struct {
 	Body   []byte // the first MiB
 	Bytes  int64
 	Asked  map[string]any // the options that came with it, by their IPP names
+	Raw    []ipp.Attribute
+	Gone   bool // it has been forgotten
+
+	coming bool // its document is
 }
 
 const keptBody = 1 << 20
@@ -70,6 +75,7 @@ func (p *Printer) Listen(addr string) error {
 		return err
 	}
 	p.ln, p.begun, p.queues = ln, time.Now(), slices.Clone(p.Queues)
+	p.over = make(chan struct{})
 	if p.SNMP != "" {
 		if err := p.listenSNMP(); err != nil {
 			return errors.Join(err, ln.Close())
@@ -90,6 +96,11 @@ func (p *Printer) Addr() string { return p.ln.Addr().String() }
 // Close stops it at once.
 func (p *Printer) Close() error {
 	p.closed = true
+	p.ending.Do(func() {
+		if p.over != nil {
+			close(p.over)
+		}
+	})
 	if p.udp != nil {
 		_ = p.udp.Close() // whoever asks hears nothing more
 	}
@@ -190,9 +201,15 @@ func (p *Printer) handle(path string, req ipp.Message, body io.Reader) ipp.Messa
 		return p.listJobs(path, req)
 	case op == ipp.GetJobAttributes:
 		return p.oneJob(path, req)
+	case op == ipp.CancelJob && p.cancel(path, req.Number(ipp.OperationGroup, "job-id")):
+		return req.Respond(ipp.OK, "")
 	case op == ipp.HoldJob || op == ipp.ReleaseJob || op == ipp.CancelJob || op == ipp.MoveJobs:
 		return p.act(path, op, req)
-	case op != ipp.ValidateJob && op != ipp.PrintJob:
+	case op == ipp.IdentifyPrinter:
+		return req.Respond(ipp.OK, "")
+	case op == ipp.SendDocument && !p.Old:
+		return p.send(path, req, body)
+	case op != ipp.ValidateJob && op != ipp.PrintJob && (op != ipp.CreateJob || p.Old):
 		return req.Respond(ipp.OperationNotSupported, "")
 	case broken != "" && p.Habit != "jams":
 		return req.Respond(ipp.NotAcceptingJobs, broken)
@@ -200,47 +217,10 @@ func (p *Printer) handle(path string, req ipp.Message, body io.Reader) ipp.Messa
 		return req.Respond(ipp.FormatNotSupported, format)
 	case op == ipp.ValidateJob:
 		return req.Respond(ipp.OK, "")
+	case op == ipp.CreateJob:
+		return create(p, path, req)
 	}
 	return p.print(path, req, body)
-}
-
-// print takes a job. A printer that jams stops in the middle of each.
-func (p *Printer) print(path string, req ipp.Message, body io.Reader) ipp.Message {
-	j := Job{Name: req.Text(ipp.OperationGroup, "job-name"), Owner: req.Text(ipp.OperationGroup, "requesting-user-name"),
-		Format: req.Text(ipp.OperationGroup, "document-format"), Path: path, State: ipp.JobCompleted, At: time.Now(),
-		Asked: map[string]any{}}
-	for _, g := range req.Groups {
-		if g.Tag == ipp.JobGroup {
-			for _, a := range g.Attributes {
-				j.Asked[a.Name] = a.Option()
-			}
-		}
-	}
-	var err error
-	if j.Body, err = io.ReadAll(io.LimitReader(body, keptBody)); err == nil {
-		j.Bytes, err = io.Copy(io.Discard, body)
-		j.Bytes += int64(len(j.Body))
-	}
-	if err != nil {
-		return req.Respond(ipp.BadRequest, "the document broke off")
-	}
-	if p.Printing != nil {
-		p.Printing()
-	}
-	j.Pages = countPages(j)
-	says := fmt.Sprintf("%s printed %s", p.Name, words.Count(j.Pages, "page"))
-	p.mu.Lock()
-	if p.Habit == "jams" {
-		j.State, j.Pages, p.state = ipp.JobStateOf("processing-stopped"), 0, "media-jam"
-		says = p.Name + " has taken the job"
-	}
-	p.pages += j.Pages
-	j.ID = len(p.jobs) + 1
-	p.jobs = append(p.jobs, j)
-	p.mu.Unlock()
-	m := req.Respond(ipp.OK, says)
-	m.Groups = append(m.Groups, ipp.Group{Tag: ipp.JobGroup, Attributes: p.jobAttributes(j)})
-	return m
 }
 
 var pdfPage = regexp.MustCompile(`/Type\s*/Page[^s]`)

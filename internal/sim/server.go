@@ -97,9 +97,7 @@ func (p *Printer) attributes(path string, q Queue) []ipp.Attribute {
 		ipp.Attr("printer-up-time", ipp.Int(ipp.Integer, up)),
 		ipp.Attr("printer-impressions-completed", ipp.Int(ipp.Integer, int32(pages))),
 		ipp.Strs(ipp.Keyword, "ipp-versions-supported", "1.1", "2.0"),
-		{Name: "operations-supported", Values: []ipp.Value{ipp.Int(ipp.Enum, int32(ipp.PrintJob)), ipp.Int(ipp.Enum,
-			int32(ipp.ValidateJob)), ipp.Int(ipp.Enum, int32(ipp.GetJobAttributes)), ipp.Int(ipp.Enum, int32(ipp.GetJobs)),
-			ipp.Int(ipp.Enum, int32(ipp.GetPrinterAttributes))}},
+		operations(p),
 		ipp.Strs(ipp.Charset, "charset-configured", "utf-8"), ipp.Strs(ipp.Charset, "charset-supported", "utf-8"),
 		ipp.Strs(ipp.Language, "natural-language-configured", "en"), ipp.Strs(ipp.Language,
 			"generated-natural-language-supported", "en"),
@@ -109,6 +107,14 @@ func (p *Printer) attributes(path string, q Queue) []ipp.Attribute {
 		ipp.Strs(ipp.Keyword, "print-color-mode-supported", p.colours(q)...),
 		ipp.Strs(ipp.Keyword, "media-source-supported", p.sources(q)...),
 		ipp.Attr("printer-resolution-supported", ipp.Dots(300), ipp.Dots(600)),
+		ipp.Attr("copies-supported", ipp.Span(1, 99)), ipp.Attr("page-ranges-supported", ipp.Bool(true)),
+		ipp.Ints(ipp.Enum, "finishings-supported", 3), ipp.Ints(ipp.Enum, "orientation-requested-supported", 3, 4, 5, 6),
+		ipp.Strs(ipp.Keyword, "output-bin-supported", "face-down"), ipp.Strs(ipp.Keyword, "media-type-supported",
+			"stationery"), ipp.Strs(ipp.Keyword, "print-content-optimize-supported", "auto"),
+		ipp.Strs(ipp.Keyword, "media-col-supported", "media-size"),
+		ipp.Attr("pwg-raster-document-resolution-supported", ipp.Dots(300)), ipp.Strs(ipp.Keyword,
+			"pwg-raster-document-type-supported", rasterTypes(p.can(q, "colour"))...),
+		ipp.Strs(ipp.Keyword, "pwg-raster-document-sheet-back", "normal"),
 		{Name: "print-quality-supported", Values: []ipp.Value{ipp.Int(ipp.Enum, 3), ipp.Int(ipp.Enum, 4),
 			ipp.Int(ipp.Enum, 5)}},
 		ipp.Attr("color-supported", ipp.Bool(p.can(q, "colour"))),
@@ -172,8 +178,12 @@ func madeUp(path string, q Queue, first int) []Job {
 }
 
 func (p *Printer) jobAttributes(j Job) []ipp.Attribute {
-	reason := map[int]string{ipp.JobCompleted: "job-completed-successfully", ipp.JobStateOf("pending"): "none"}[j.State]
+	reason := map[int]string{ipp.JobCompleted: "job-completed-successfully", ipp.JobStateOf("pending"): "none",
+		ipp.JobStateOf("canceled"): "job-canceled-by-user", ipp.JobStateOf("aborted"): "aborted-by-system",
+		ipp.JobStateOf("processing"): "job-printing"}[j.State]
 	switch {
+	case j.coming:
+		reason = "job-incoming"
 	case j.State == ipp.JobStateOf("pending-held"):
 		reason = "job-hold-until-specified"
 	case reason == "":
@@ -201,7 +211,7 @@ func (p *Printer) listJobs(path string, req ipp.Message) ipp.Message {
 		jobs = append(p.waiting(path), jobs...)
 	}
 	for i := len(jobs) - 1; i >= 0 && limit > 0; i-- {
-		if jobs[i].Path == path && (jobs[i].State >= 7) == ended {
+		if jobs[i].Path == path && !jobs[i].Gone && (jobs[i].State >= 7) == ended {
 			limit--
 			m.Groups = append(m.Groups, ipp.Group{Tag: ipp.JobGroup, Attributes: ipp.Requested(req, p.jobAttributes(jobs[i]))})
 		}
@@ -211,7 +221,7 @@ func (p *Printer) listJobs(path string, req ipp.Message) ipp.Message {
 
 func (p *Printer) oneJob(path string, req ipp.Message) ipp.Message {
 	for _, j := range p.Jobs() {
-		if j.Path == path && j.ID == req.Number(ipp.OperationGroup, "job-id") {
+		if j.Path == path && !j.Gone && j.ID == req.Number(ipp.OperationGroup, "job-id") {
 			m := req.Respond(ipp.OK, "")
 			m.Groups = append(m.Groups, ipp.Group{Tag: ipp.JobGroup, Attributes: ipp.Requested(req, p.jobAttributes(j))})
 			return m

@@ -17,11 +17,15 @@ type Spec struct {
 	MAC      string   `yaml:"mac"`
 	Location string   `yaml:"location"` // where it says it is
 	Firmware string   `yaml:"firmware"`
-	Can      []string `yaml:"can"`      // colour, two-sided, a3, slip, label, wide; text-only; no-pdf
+	Can      []string `yaml:"can"`      // colour, two-sided, sizes (a3, slip, …), postscript, text-only, no-pdf
 	SNMP     string   `yaml:"snmp"`     // the community; without one it answers no SNMP
 	Supplies []Supply `yaml:"supplies"` // told over SNMP
 	Habit    string   `yaml:"habit"`    // jams, slow or garbage
 	SignIn   string   `yaml:"sign_in"`  // NAME:PASSWORD that it wants
+	// Pace is how long a page takes; without it all of a job is printed before its answer.
+	Pace time.Duration `yaml:"pace"`
+	// Old devices know no Create-Job.
+	Old bool `yaml:"old"`
 
 	// Server makes it a print server. Without Queues it has one under any name; with them it lists and has just these.
 	Server    bool    `yaml:"server"`
@@ -67,7 +71,11 @@ func (p *Printer) formats(q Queue) []string {
 	case p.can(q, "no-pdf"):
 		return []string{"application/octet-stream", "image/pwg-raster", "text/plain"}
 	}
-	return []string{"application/octet-stream", "application/pdf", "image/pwg-raster", "image/jpeg", "text/plain"}
+	out := []string{"application/octet-stream", "application/pdf", "image/pwg-raster", "image/jpeg", "text/plain"}
+	if p.can(q, "postscript") {
+		out = append(out, "application/postscript")
+	}
+	return out
 }
 
 func (p *Printer) sides(q Queue) []string {
@@ -88,7 +96,14 @@ func (p *Printer) media(q Queue) []string {
 	case p.can(q, "a3"), !p.Server && len(p.Can) == 0:
 		return []string{"iso_a4_210x297mm", "iso_a3_297x420mm"}
 	}
-	return []string{"iso_a4_210x297mm", "iso_a5_148x210mm"}
+	out := []string{"iso_a4_210x297mm", "iso_a5_148x210mm"}
+	if p.can(q, "letter") {
+		out = append(out, "na_letter_8.5x11in")
+	}
+	if p.can(q, "photo") {
+		out = append(out, "na_index-4x6_4x6in")
+	}
+	return out
 }
 
 func (p *Printer) sources(q Queue) []string {

@@ -83,6 +83,8 @@ func Of(db *postgres.Store) service.Stores {
 			postgres.EventTable
 			postgres.HealthTable
 		}{db.Events, db.Healths},
+		Printing: db.Jobs,
+		Sending:  db.Jobs,
 		Lineups: struct {
 			postgres.EndpointTable
 			postgres.EstateTable

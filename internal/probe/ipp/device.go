@@ -65,6 +65,10 @@ func Describe(d *stock.Device, m ipp.Message) {
 	d.Formats, d.Jobs, d.Pages = m.Texts(ipp.PrinterGroup, "document-format-supported"), m.Number(ipp.PrinterGroup,
 		"queued-job-count"), m.Number(ipp.PrinterGroup, "printer-impressions-completed")
 	d.Defaults, d.Supported = options(m)
+	d.Able = Able(m)
+	if a, ok := m.Find(ipp.PrinterGroup, "printer-is-accepting-jobs"); ok && len(a.Values) == 1 {
+		d.Refuses = a.Values[0].Int == 0
+	}
 	if a, ok := m.Find(ipp.PrinterGroup, "color-supported"); ok && len(a.Values) == 1 {
 		colour := a.Values[0].Int == 1
 		d.Colour = &colour

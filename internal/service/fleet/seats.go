@@ -45,9 +45,17 @@ func (s Seats) Check(ctx context.Context, p *access.Principal, queries ...lineup
 	return nil
 }
 
-// Sits gives a Denied fault where an agent's machine has not reported somebody as signed in, in whatever session.
-func (s Seats) Sits(ctx context.Context, p *access.Principal, person string) error {
-	return s.check(ctx, p, person, func(c lineup.Query) bool { return same(c.User, &person) })
+// Sits gives the session in which an agent's machine has reported somebody as signed in, and a Denied fault where it
+// has reported none. While the database is away the agent's word counts, and the session says no more than it does.
+func (s Seats) Sits(ctx context.Context, p *access.Principal, person string) (seat lineup.Query, err error) {
+	seat = lineup.Query{User: &person, Machine: &p.Machine}
+	return seat, s.check(ctx, p, person, func(c lineup.Query) bool {
+		sits := same(c.User, &person)
+		if sits {
+			seat = c
+		}
+		return sits
+	})
 }
 
 func (s Seats) check(ctx context.Context, p *access.Principal, who string, is func(c lineup.Query) bool) error {

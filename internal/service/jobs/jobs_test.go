@@ -3,7 +3,6 @@ package jobs
 import (
 	"context"
 	"io"
-	"slices"
 	"strings"
 	"testing"
 	"testing/synctest"
@@ -16,7 +15,6 @@ import (
 	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/core/lineup"
-	"cirque/core/live"
 	"cirque/core/stock"
 	"cirque/internal/service/present"
 	"cirque/internal/testkit/rooms"
@@ -86,10 +84,6 @@ func away(io.Reader) (job.Outcome, error) {
 	return job.Outcome{}, fault.New(fault.Unavailable, "silent", "", "it does not answer")
 }
 
-func refuses(io.Reader) (job.Outcome, error) {
-	return job.Outcome{}, fault.New(fault.Conflict, "device-refused", "", "no paper of that size")
-}
-
 const behind = `{estate: 1,
 servers: [{name: ps-1, uri: "ipp://ps-1.example/"}],
 devices: [{name: a, uri: "ipp://192.0.2.1/"}, {name: b, uri: "ipp://192.0.2.2/"},
@@ -107,97 +101,7 @@ func furnish(t *testing.T) (*Room, *floor) {
 	w := rooms.New(t, behind, directory.Records{Users: []directory.User{{Name: "ida"}, {Name: "mira"}}})
 	f := &floor{w: w, does: map[string]func(io.Reader) (job.Outcome, error){}}
 	return New(Config{Printer: f, Prober: f, Store: f, Present: w.Present, Log: rooms.Quiet, Now: w.Now,
-		Seats: rooms.Seats{"ida"}, Reasons: f,
-		Keys:     f,
-		Readings: f, Keepers: f, Tell: f}), f
-}
-
-// TestGatewayRoute: where jobs go, what is down last; and who may send them where.
-func TestGatewayRoute(t *testing.T) {
-	t.Parallel()
-	r, f := furnish(t)
-	mira := rooms.Who(access.Person)
-	hops := func() (out []string) {
-		t.Helper()
-		route, err := r.GatewayRoute(t.Context(), mira, "hall")
-		if err != nil {
-			t.Fatal(err)
-		}
-		for _, h := range route.Hops {
-			out = append(out, h.Device)
-		}
-		return out
-	}
-	if got := hops(); !slices.Equal(got, []string{"a", "b"}) {
-		t.Error(got)
-	}
-	f.w.State = live.State{Devices: map[string]live.Duty{"a": live.Down}}
-	f.w.Refresh(t)
-	if got := hops(); !slices.Equal(got, []string{"b", "a"}) {
-		t.Error("what is down does not come last:", got)
-	}
-	for queue, code := range map[string]string{"attic": "queue-unknown", "safe": "not-permitted",
-		"direct": "no-gateway-path",
-		"bare":   "no-device", "slips": "no-device", "old": "queue-retired"} {
-		if _, err := r.GatewayRoute(t.Context(), mira,
-			queue); fault.As(err) == nil || fault.As(err).Code != code || fault.As(err).Fix == "" {
-			t.Errorf("%s: %v", queue, err)
-		}
-	}
-	if route, err := r.GatewayRoute(t.Context(), mira, "shut"); err != nil || route.Refuses == "" {
-		t.Error(route, err)
-	}
-	agent := &access.Principal{Name: "agent", Role: access.Agent, Machine: "desk-1", For: "ida"}
-	if _, err := r.GatewayRoute(t.Context(), agent, "safe"); err != nil {
-		t.Error("the person for whom an agent prints:", err)
-	}
-	agent.For = "mira"
-	if _, err := r.GatewayRoute(t.Context(), agent, "hall"); fault.As(err) == nil ||
-		fault.As(err).Code != "not-signed-in-there" {
-		t.Error("somebody who does not sit there:", err)
-	}
-}
-
-// TestDeliver: where a device does not answer the next one gets the job, unless some of it has gone; what refuses it
-// ends it.
-func TestDeliver(t *testing.T) {
-	t.Parallel()
-	const a, b = "ipp://192.0.2.1/", "ipp://192.0.2.2/"
-	for what, c := range map[string]struct {
-		does map[string]func(io.Reader) (job.Outcome, error)
-		got  []string
-		code string
-	}{
-		"all is well":       {nil, []string{a}, ""},
-		"the first is away": {map[string]func(io.Reader) (job.Outcome, error){a: away}, []string{a, b}, ""},
-		"both are away":     {map[string]func(io.Reader) (job.Outcome, error){a: away, b: away}, []string{a, b}, "silent"},
-		"it refuses":        {map[string]func(io.Reader) (job.Outcome, error){a: refuses}, []string{a}, "device-refused"},
-		"it breaks off": {map[string]func(io.Reader) (job.Outcome, error){a: func(body io.Reader) (job.Outcome, error) {
-			_, _ = body.Read(make([]byte, 3))
-			return away(body)
-		}}, []string{a}, "device-broke-off"},
-	} {
-		r, f := furnish(t)
-		f.does = c.does
-		route, err := r.GatewayRoute(t.Context(), rooms.Who(access.Person), "hall")
-		if err != nil {
-			t.Fatal(err)
-		}
-		out, err := r.Deliver(t.Context(), route, job.Document{Name: "letter"}, strings.NewReader("a document"))
-		if got := fault.As(err); !slices.Equal(f.got, c.got) || c.code == "" && (err != nil || out.JobID != 7) ||
-			c.code != "" && (got == nil || got.Code != c.code) {
-			t.Errorf("%s: %v went to %v: %v", what, out, f.got, err)
-		}
-	}
-	r, f := furnish(t)
-	shut, err := r.GatewayRoute(t.Context(), rooms.Who(access.Person), "shut")
-	if err != nil {
-		t.Fatal(err)
-	}
-	if _, err := r.Deliver(t.Context(), shut, job.Document{}, strings.NewReader("x")); fault.As(err) == nil ||
-		fault.As(err).Code != "queue-closed" || len(f.got) != 0 {
-		t.Error(f.got, err)
-	}
+		Reasons: f, Keys: f, Readings: f, Keepers: f, Tell: f}), f
 }
 
 // TestSendTestPage goes where the lineup leads, and says on the page and in the record where that was.

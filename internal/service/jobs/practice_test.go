@@ -21,26 +21,22 @@ queues:
   - {name: fair, paths: [{gateway: true}], until: 2026-11-01}
 `, directory.Records{})
 	s := New(Config{Present: w.Present, Now: w.Now, Log: rooms.Quiet})
-	r, err := s.route("classroom")
+	r, err := job.RouteOf(w.Present.View().World, "classroom", w.Now())
 	if err != nil {
 		t.Fatal(err)
 	}
-	out, err := s.Deliver(t.Context(), r, job.Document{Name: "x"}, strings.NewReader("a page"))
-	if err != nil || out.State != "completed" || !strings.Contains(out.Says, "6 bytes were taken, and nothing is printed") {
-		t.Errorf("%+v %v", out, err)
-	}
 	var sheet io.Reader
-	_, to, err := s.first(t.Context(), r, job.Document{}, func(h Hop) (io.Reader, error) {
+	out, to, err := s.first(t.Context(), r, job.Document{}, func(h job.Hop) (io.Reader, error) {
 		sheet = strings.NewReader(h.Device)
 		return sheet, nil
 	})
-	if err != nil || to != "nothing" {
-		t.Error(to, err)
+	if err != nil || to != "nothing" || out.State != "completed" || !strings.Contains(out.Says, "nothing is printed") {
+		t.Error(out, to, err)
 	}
-	if _, err := s.route("hall"); !fault.Is(err, fault.Unavailable) {
+	if _, err := job.RouteOf(w.Present.View().World, "hall", w.Now()); !fault.Is(err, fault.Unavailable) {
 		t.Errorf("a queue without a device: %v", err)
 	}
-	if _, err := s.route("fair"); !fault.Is(err, fault.Denied) {
+	if _, err := job.RouteOf(w.Present.View().World, "fair", w.Now()); !fault.Is(err, fault.Denied) {
 		t.Errorf("a queue that has ended: %v", err)
 	}
 }

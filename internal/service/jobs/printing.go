@@ -14,7 +14,6 @@ import (
 	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/core/lineup"
-	"cirque/core/live"
 	"cirque/core/path"
 	"cirque/core/words"
 	"cirque/internal/service/present"
@@ -77,13 +76,13 @@ func (s *Room) SendTestPage(ctx context.Context, p *access.Principal, q lineup.Q
 	}
 	doc := job.Document{Name: "Test page of " + e.Queue, Owner: cmp.Or(t.Person, p.Name), Format: "application/pdf"}
 	if e.Path.Through == path.Gateway {
-		route, err := s.route(e.Queue) // the lineup has said who may
+		route, err := job.RouteOf(s.present.View().World, e.Queue, s.now()) // the lineup has said who may
 		if err != nil {
 			return t, err
 		}
 		within, cancel := context.WithTimeout(ctx, testWithin)
 		defer cancel()
-		t.Outcome, t.SentTo, err = s.first(within, route, doc, func(h Hop) (io.Reader, error) {
+		t.Outcome, t.SentTo, err = s.first(within, route, doc, func(h job.Hop) (io.Reader, error) {
 			return page(t, h.Device, h.URI)
 		})
 		return s.recordTestPage(ctx, p, t, err)
@@ -146,107 +145,11 @@ func page(t TestPage, device, uri string) (io.Reader, error) {
 		{"Person", cmp.Or(t.Person, "nobody signed in")}, {"Time", t.At.Format(time.RFC3339)}}.pdf()
 }
 
-// A Hop is one device behind the gateway.
-type Hop struct {
-	Device string
-	URI    string
-}
-
-// A Route is where the gateway may send a queue's jobs, the first usable device first.
-type Route struct {
-	Queue   estate.Queue
-	Hops    []Hop
-	Refuses string // why it takes no jobs just now: paused, or closed by its hours
-}
-
-// GatewayRoute says where jobs of a principal to a queue go: a person's, or those of the person for whom an agent
-// prints, who must be signed in at its machine. The queue's access must permit them.
-func (s *Room) GatewayRoute(ctx context.Context, p *access.Principal, called string) (Route, error) {
-	if err := access.Check(p, access.Print); err != nil {
-		return Route{}, err
-	}
-	if p.Role == access.Agent && p.Person() != "" {
-		if err := s.cfg.Seats.Sits(ctx, p, p.Person()); err != nil {
-			return Route{}, err
-		}
-	}
-	r, err := s.route(called)
-	if err != nil {
-		return r, err
-	}
-	c := lineup.Context{User: p.Person(), Machine: p.Machine, Session: estate.Sessions()[0], Time: s.now()}
-	permitted, err := s.present.View().World.Permitted(c, r.Queue.Name)
-	if err != nil {
-		return r, err
-	}
-	if !permitted {
-		return r, fault.New(fault.Denied, "not-permitted", "ask whoever looks after the queue's access",
-			"%s may not print to %s", cmp.Or(p.Person(), p.Name), r.Queue.Name)
-	}
-	return r, nil
-}
-
-// route finds the devices behind a queue that has a path through the gateway.
-func (s *Room) route(called string) (Route, error) {
-	w := s.present.View().World
-	queue, ok := w.Estate.HasQueue(called)
-	if !ok {
-		return Route{}, fault.New(fault.Unknown, "queue-unknown", "see cirque queue list",
-			"the estate has no queue %q", called)
-	}
-	doc := w.Estate.Document()
-	i, _ := slices.BinarySearchFunc(doc.Queues, queue, func(q estate.Queue, n string) int {
-		return cmp.Compare(q.Name, n)
-	})
-	r := Route{Queue: doc.Queues[i]}
-	r.Refuses, _ = w.Refuses(queue, s.now())
-	switch {
-	case !slices.ContainsFunc(r.Queue.Paths, func(p estate.Path) bool { return p.Gateway }):
-		return r, fault.New(fault.Unknown, "no-gateway-path", "add {gateway: true} to its paths", "the queue %s does not "+
-			"go through the gateway", queue)
-	case w.Estate.Retired(queue, s.now()):
-		return r, fault.New(fault.Denied, "queue-retired", "use another queue", "the queue %s is retired", queue)
-	}
-	behind := "no device"
-	for _, usable := range []bool{true, false} { // what is known to be down is tried last
-		for _, name := range r.Queue.Devices {
-			j := slices.IndexFunc(doc.Devices, func(d estate.Device) bool { return d.Name == name })
-			if attached := doc.Devices[j].Machine; attached != "" {
-				behind = fmt.Sprintf("only devices that are plugged into machines, such as %s into %s", name, attached)
-			} else if (w.Live.Device(name) != live.Down) == usable {
-				r.Hops = append(r.Hops, Hop{name, doc.Devices[j].URI})
-			}
-		}
-	}
-	if len(r.Hops) == 0 && r.Queue.Purpose != estate.Practice {
-		return r, fault.New(fault.Unavailable, "no-device", "name devices on the network behind it in the estate",
-			"the queue %s has %s", queue, behind)
-	}
-	return r, nil
-}
-
-// Deliver streams a job to the first of a route's devices that takes it. A device that does not answer before any of
-// the body was read lets the next one try.
-func (s *Room) Deliver(ctx context.Context, r Route, d job.Document, body io.Reader) (job.Outcome, error) {
-	if r.Refuses != "" {
-		return job.Outcome{}, fault.New(fault.Unavailable, "queue-closed", "try again later", "%s", r.Refuses)
-	}
-	in := &counted{Reader: body}
-	out, _, err := s.first(ctx, r, d, func(Hop) (io.Reader, error) {
-		if in.read > 0 {
-			return nil, fault.New(fault.Unavailable, "device-broke-off", "send the job again", "the device broke off in the "+
-				"middle of the job")
-		}
-		return in, nil
-	})
-	return out, err
-}
-
 // first tries the hops in order until one takes the document, and says which it was.
-func (s *Room) first(ctx context.Context, r Route, d job.Document, body func(Hop) (io.Reader, error)) (job.Outcome,
-	string, error) {
+func (s *Room) first(ctx context.Context, r job.Route, d job.Document, body func(job.Hop) (io.Reader,
+	error)) (job.Outcome, string, error) {
 	if len(r.Hops) == 0 { // a queue for practice, behind which nothing prints
-		b, err := body(Hop{"none: it is for practice", "nothing"})
+		b, err := body(job.Hop{Device: "none: it is for practice", URI: "nothing"})
 		if err != nil {
 			return job.Outcome{}, "nothing", err
 		}
@@ -271,16 +174,4 @@ func (s *Room) first(ctx context.Context, r Route, d job.Document, body func(Hop
 		}
 	}
 	return job.Outcome{}, r.Hops[len(r.Hops)-1].URI, last
-}
-
-// counted knows how much of a body has gone.
-type counted struct {
-	io.Reader
-	read int64
-}
-
-func (c *counted) Read(b []byte) (int, error) {
-	n, err := c.Reader.Read(b)
-	c.read += int64(n)
-	return n, err
 }

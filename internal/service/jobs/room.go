@@ -1,5 +1,5 @@
 // Package jobs sends documents to devices and servers, and tells what waits there. Its use cases: SendTestPage,
-// TestStock, GatewayRoute, Deliver, WaitingJobs, Act.
+// TestStock, WaitingJobs, Act.
 package jobs
 
 import (
@@ -51,10 +51,6 @@ type Config struct {
 	Reasons interface {
 		Why(ctx context.Context, p *access.Principal, q lineup.Query, queue string,
 			when present.When) (*lineup.Why, error)
-	}
-	// Seats says for whom an agent may print.
-	Seats interface {
-		Sits(ctx context.Context, p *access.Principal, person string) error
 	}
 	// Keys opens the keys that are meant for a server or device.
 	Keys interface {

@@ -240,7 +240,7 @@ type Seats []string
 func (s Seats) Check(ctx context.Context, p *access.Principal, queries ...lineup.Query) error {
 	for _, q := range queries {
 		if q.User != nil {
-			if err := s.Sits(ctx, p, *q.User); err != nil {
+			if _, err := s.Sits(ctx, p, *q.User); err != nil {
 				return err
 			}
 		}
@@ -249,9 +249,9 @@ func (s Seats) Check(ctx context.Context, p *access.Principal, queries ...lineup
 }
 
 // Sits looks at one person.
-func (s Seats) Sits(_ context.Context, p *access.Principal, person string) error {
+func (s Seats) Sits(_ context.Context, p *access.Principal, person string) (seat lineup.Query, err error) {
 	if s == nil || p == nil || p.Role != access.Agent || slices.Contains(s, person) {
-		return nil
+		return lineup.Query{User: &person, Machine: &p.Machine}, nil
 	}
-	return fault.New(fault.Denied, "not-signed-in-there", "", "%s has not reported %s", p.Machine, person)
+	return seat, fault.New(fault.Denied, "not-signed-in-there", "", "%s has not reported %s", p.Machine, person)
 }

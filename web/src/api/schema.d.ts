@@ -2092,6 +2092,108 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Jobs at the gateway, the newest first; to people their own */
+        get: operations["jobs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One job, with what happened to it */
+        get: operations["job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cancel a job */
+        post: operations["cancel-job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}/decide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say of a job of which it is not known whether it printed that it has, or that it is to be sent again */
+        post: operations["decide-job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have a job wait that is at no device yet */
+        post: operations["hold-job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let a job go that waits, at a device where it may be had */
+        post: operations["release-job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/keepers/report": {
         parameters: {
             query?: never;
@@ -4856,6 +4958,10 @@ export interface components {
             Unparsed: string[];
             Value: string;
         };
+        DecideJob: {
+            /** @description It has; else it is sent again. */
+            printed: boolean;
+        };
         DecommissionLateUse: {
             from?: string;
             /** Format: int64 */
@@ -6200,6 +6306,26 @@ export interface components {
             /** @description How long a connected agent waits for a change before it asks anew: 5s to 5m; 55s when absent. */
             wait?: string;
         };
+        EstateAllowance: {
+            /** @enum {string} */
+            every: "day" | "week" | "month" | "never";
+            /** @description Old names; balances go on under the new one. */
+            formerly?: string[];
+            name: string;
+            note?: string;
+            /** @enum {string} */
+            over: "refuse" | "hold" | "tell";
+            /**
+             * Format: int64
+             * @description Impressions for each person in each window.
+             */
+            pages: number;
+            /** @description Names, label:a+b or within:LOCATION. */
+            queues: string[];
+            title?: string;
+            /** @description Whom it holds for; everybody when absent. */
+            to?: string[];
+        };
         EstateAuditSettings: {
             /** @description The authority by which it is known, as PEM; the system's when absent. */
             ca?: string;
@@ -6208,6 +6334,13 @@ export interface components {
             /** @description tls://HOST[:6514] (RFC 5425), or tcp://HOST[:601] (RFC 6587, octet counting) with clear. Owners alone change it. */
             forward?: string;
             note?: string;
+        };
+        EstateCharge: {
+            name: string;
+            note?: string;
+            title?: string;
+            /** @description Who may charge a job to it; everybody when absent. */
+            to?: string[];
         };
         EstateComment: {
             /** Format: date-time */
@@ -6222,7 +6355,7 @@ export interface components {
         };
         EstateConflict: {
             /** @enum {string} */
-            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "settings";
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "charges" | "allowances" | "settings";
             /** @description What the draft does to it. */
             mine?: components["schemas"]["EstateDiff"];
             name: string;
@@ -6277,10 +6410,12 @@ export interface components {
             /** @enum {string} */
             kind: "added" | "changed" | "removed";
             /** @enum {string} */
-            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "settings";
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "charges" | "allowances" | "settings";
             name: string;
         };
         EstateDocument: {
+            allowances?: components["schemas"]["EstateAllowance"][];
+            charges?: components["schemas"]["EstateCharge"][];
             devices?: components["schemas"]["EstateDevice"][];
             drivers?: components["schemas"]["EstateDriver"][];
             /** Format: int64 */
@@ -6342,7 +6477,7 @@ export interface components {
              */
             change?: "added" | "changed";
             /** @enum {string} */
-            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "settings";
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "charges" | "allowances" | "settings";
             name: string;
             /** @description The object, in the form of the estate. */
             object: unknown;
@@ -6362,7 +6497,7 @@ export interface components {
             /** @description The object is new: where one of its name is there already, nothing is changed. */
             create?: boolean;
             /** @enum {string} */
-            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "settings";
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "charges" | "allowances" | "settings";
             name: string;
             /** @description The whole object as it is to be. */
             object?: unknown;
@@ -6418,6 +6553,23 @@ export interface components {
             note?: string;
             /** @description For how long it is kept what a person had: picks, sessions at endpoints, entries of the directory that have ended. 1d to 3650d; for ever when absent. */
             people?: string;
+        };
+        EstateJobSettings: {
+            /**
+             * @description Who reads what a job is called; its owner when absent.
+             * @enum {string}
+             */
+            job_names?: "owner" | "help-desk" | "all";
+            /** @description For how long it is kept that a job was, 1d to 3650d; 90d when absent. */
+            keep_records?: string;
+            /**
+             * Format: int64
+             * @description The largest document; 2147483648 when absent.
+             */
+            max_bytes?: number;
+            /** @description A job whose device has stopped goes to another after so long, where nothing of it has come out; 0 (never, when absent) to 24h. */
+            move_after?: string;
+            note?: string;
         };
         EstateLocation: {
             /** @description For how long the site's line may be cut at most, 1d to 365d; sites only. Agents' certificates there last at least so long. */
@@ -6560,6 +6712,8 @@ export interface components {
             };
             /** @description Old names that still lead here. */
             formerly?: string[];
+            /** @description What the gateway does with its jobs; it streams them when absent. */
+            jobs?: components["schemas"]["EstateQueueJobs"];
             labels?: string[];
             /** @description Written into the directory. */
             listed?: boolean;
@@ -6585,9 +6739,34 @@ export interface components {
             /** @description The last day on which it is not retired, by the clock of its site, such as 2026-12-31, or a time with its offset. */
             until?: string;
         };
+        EstateQueueJobs: {
+            /**
+             * @description Whether a job is charged to something: none (when absent), optional or required.
+             * @enum {string}
+             */
+            charge?: "none" | "optional" | "required";
+            /** @description With keep or hold: the finished document stays so long for another copy, 0 to 7d; 0 when absent. */
+            copies_for?: string;
+            /** @description With hold: deleted when it has waited so long for its owner, 1h to 30d; 24h when absent. */
+            expires?: string;
+            /**
+             * @description What becomes of jobs outside its hours: refuse (when absent), or wait, which needs keep or hold.
+             * @enum {string}
+             */
+            outside_hours?: "refuse" | "wait";
+            /** @description With hold: devices, and within:LOCATION, where its owner may have it; the queue's own devices when absent. */
+            release_at?: string[];
+            /** @description How long a device key serves from its making with the password: always (for one job), or 1h to 365d; 30d when absent. */
+            sign_in?: string;
+            /**
+             * @description stream (when absent): straight through, nothing is kept; keep: written down first, then sent; hold: waits for its owner.
+             * @enum {string}
+             */
+            take?: "stream" | "keep" | "hold";
+        };
         EstateRef: {
             /** @enum {string} */
-            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "settings";
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "charges" | "allowances" | "settings";
             name: string;
         };
         EstateRevision: {
@@ -6634,6 +6813,7 @@ export interface components {
             audit?: components["schemas"]["EstateAuditSettings"];
             continuity?: components["schemas"]["EstateContinuitySettings"];
             history?: components["schemas"]["EstateHistorySettings"];
+            jobs?: components["schemas"]["EstateJobSettings"];
             mail?: components["schemas"]["EstateMailSettings"];
             outgoing?: components["schemas"]["EstateOutgoingSettings"];
             sign_in?: components["schemas"]["EstateSignInSettings"];
@@ -6849,6 +7029,114 @@ export interface components {
         Imported: {
             /** Format: int64 */
             count: number;
+        };
+        Job: {
+            /** @description Options as its owner chose them. */
+            asked: {
+                [key: string]: unknown;
+            };
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: date-time
+             * @description When its first byte went to the device.
+             */
+            began: string | null;
+            /** Format: int64 */
+            bytes: number;
+            /** Format: date-time */
+            changed: string;
+            charge?: string;
+            /** @description What its queue filled in. */
+            defaults: {
+                [key: string]: unknown;
+            };
+            /** @description Where it is printed. */
+            device?: string;
+            /** @description What went to the device. */
+            done: {
+                [key: string]: unknown;
+            };
+            /**
+             * Format: date-time
+             * @description When it has waited too long.
+             */
+            due: string | null;
+            /** Format: date-time */
+            ended: string | null;
+            format: string;
+            from: components["schemas"]["JobOrigin"];
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: int64
+             * @description What the device says to have printed; null where it says nothing.
+             */
+            impressions: number | null;
+            /** @description Its document is there. */
+            kept: boolean;
+            /** @description The directory knows its owner. */
+            known: boolean;
+            name: string;
+            /** @description The person who was authenticated. */
+            owner: string;
+            /**
+             * Format: int64
+             * @description Impressions that it is estimated to come to; null where that is not known.
+             */
+            pages: number | null;
+            /** @description Its queue, by the name that it had when the job came. */
+            queue: string;
+            reasons: string[];
+            replaced: components["schemas"]["JobReplaced"][];
+            /** @description A sentence for people. */
+            says: string;
+            /**
+             * Format: date-time
+             * @description When its last byte had.
+             */
+            sent: string | null;
+            state: string;
+            /** @enum {string} */
+            take: "stream" | "keep" | "hold";
+            /** @description The one device to which it was released. */
+            to?: string;
+            /** @description It is not known whether it printed: somebody decides. */
+            unknown: boolean;
+            /**
+             * Format: date-time
+             * @description When it is looked at again.
+             */
+            wakes: string | null;
+        };
+        JobOrigin: {
+            addresses?: string[];
+            /** @description The session host. */
+            host?: string;
+            machine?: string;
+            /** @description Whom the job itself names (requesting-user-name); it counts for nothing. */
+            named?: string;
+            session?: string;
+            /** @description It is printed as asked for, or not at all. */
+            strict?: boolean;
+            /** @description What kind of system sent it, as it says of itself. */
+            system?: string;
+        };
+        JobPast: {
+            /** Format: date-time */
+            at: string;
+            device?: string;
+            event: string;
+            person?: string;
+            reasons: string[];
+            says: string;
+            state: string;
+        };
+        JobReplaced: {
+            asked: unknown;
+            /** @description What was done instead; absent where it was left out. */
+            done?: unknown;
+            option: string;
         };
         KeepView: {
             /** @description What narrows and orders the list, as it stands in the page's address after the question mark. */
@@ -7927,6 +8215,16 @@ export interface components {
              */
             total: number;
         };
+        PageJob: {
+            items: components["schemas"]["Job"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
         PageKeptView: {
             items: components["schemas"]["AccessKeptView"][];
             /** @description What to give as after to have the next page; empty on the last one. */
@@ -8608,6 +8906,8 @@ export interface components {
             given: components["schemas"]["LineupGiven"];
             /** @description The grants that select it. */
             grants: string[];
+            /** @description What the gateway does with its jobs; it streams them when absent. */
+            jobs?: components["schemas"]["EstateQueueJobs"];
             labels?: string[];
             /** @description Written into the directory. */
             listed?: boolean;
@@ -8831,6 +9131,10 @@ export interface components {
             /** @description It was looked at as it was last seen; else no endpoint has reported it, and it was looked at without place and platform. */
             seen: boolean;
         };
+        ReleaseJob: {
+            /** @description Where its owner stands; need be said only where there are several. */
+            device?: string;
+        };
         Rename: {
             /** @description Only say which names they would have. */
             dry?: boolean;
@@ -8847,7 +9151,7 @@ export interface components {
             /** @description Only say what would follow. */
             dry?: boolean;
             /** @enum {string} */
-            list: "locations" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises";
+            list: "locations" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "charges" | "allowances";
             object: string;
             to: string;
         };
@@ -9325,6 +9629,87 @@ export interface components {
             password?: string;
             ticket: string;
         };
+        ShownJob: {
+            /** @description Options as its owner chose them. */
+            asked: {
+                [key: string]: unknown;
+            };
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: date-time
+             * @description When its first byte went to the device.
+             */
+            began: string | null;
+            /** Format: int64 */
+            bytes: number;
+            /** Format: date-time */
+            changed: string;
+            charge?: string;
+            /** @description What its queue filled in. */
+            defaults: {
+                [key: string]: unknown;
+            };
+            /** @description Where it is printed. */
+            device?: string;
+            /** @description What went to the device. */
+            done: {
+                [key: string]: unknown;
+            };
+            /**
+             * Format: date-time
+             * @description When it has waited too long.
+             */
+            due: string | null;
+            /** Format: date-time */
+            ended: string | null;
+            format: string;
+            from: components["schemas"]["JobOrigin"];
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: int64
+             * @description What the device says to have printed; null where it says nothing.
+             */
+            impressions: number | null;
+            /** @description Its document is there. */
+            kept: boolean;
+            /** @description The directory knows its owner. */
+            known: boolean;
+            name: string;
+            /** @description The person who was authenticated. */
+            owner: string;
+            /**
+             * Format: int64
+             * @description Impressions that it is estimated to come to; null where that is not known.
+             */
+            pages: number | null;
+            /** @description What happened to it, in order. */
+            past: components["schemas"]["JobPast"][];
+            /** @description Its queue, by the name that it had when the job came. */
+            queue: string;
+            reasons: string[];
+            replaced: components["schemas"]["JobReplaced"][];
+            /** @description A sentence for people. */
+            says: string;
+            /**
+             * Format: date-time
+             * @description When its last byte had.
+             */
+            sent: string | null;
+            state: string;
+            /** @enum {string} */
+            take: "stream" | "keep" | "hold";
+            /** @description The one device to which it was released. */
+            to?: string;
+            /** @description It is not known whether it printed: somebody decides. */
+            unknown: boolean;
+            /**
+             * Format: date-time
+             * @description When it is looked at again.
+             */
+            wakes: string | null;
+        };
         SignIn: {
             name: string;
             password: string;
@@ -9469,6 +9854,10 @@ export interface components {
             user?: string;
         };
         StockDevice: {
+            /** @description All that a driverless client may ask of it, by option. */
+            able?: {
+                [key: string]: string[];
+            };
             /** @description What was asked over which protocol, in order. */
             answers: components["schemas"]["StockAnswer"][];
             /** Format: date-time */
@@ -9499,6 +9888,8 @@ export interface components {
              */
             pages?: number;
             reasons?: string[];
+            /** @description It takes no jobs. */
+            refuses?: boolean;
             serial?: string;
             /** @enum {string} */
             state: "idle" | "processing" | "stopped" | "unknown";
@@ -12700,7 +13091,7 @@ export interface operations {
                 after?: string;
                 /** @description Only items in which this is part of some text. */
                 find?: string;
-                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises";
+                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "charges" | "allowances";
                 object?: string;
             };
             header?: {
@@ -12918,7 +13309,7 @@ export interface operations {
                 after?: string;
                 /** @description Only items in which this is part of some text. */
                 find?: string;
-                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "settings";
+                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "charges" | "allowances" | "settings";
                 /** @description Only these, by name, path or subnet; all when absent. */
                 object?: string[];
             };
@@ -13351,7 +13742,7 @@ export interface operations {
             query?: {
                 /** @description Which of one's own drafts; main when absent. */
                 name?: string;
-                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises";
+                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "charges" | "allowances";
                 /** @description Only these, by name, path or subnet; all when absent. */
                 object?: string[];
             };
@@ -13392,7 +13783,7 @@ export interface operations {
                 name?: string;
                 /** @description Say what would come of it, and keep nothing. */
                 dry?: boolean;
-                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises";
+                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "charges" | "allowances";
             };
             header?: {
                 /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
@@ -15538,7 +15929,7 @@ export interface operations {
     past: {
         parameters: {
             query: {
-                list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "settings";
+                list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "charges" | "allowances" | "settings";
                 /** @description Its name; of a location the path, of a subnet its address. */
                 object: string;
                 /** @description How many items at most. */
@@ -16196,6 +16587,244 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    jobs: {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                queue?: string;
+                device?: string;
+                person?: string;
+                /** @description A state; open for all that have not ended, ended for all others. */
+                state?: "pending" | "pending-held" | "processing" | "processing-stopped" | "completed" | "canceled" | "aborted" | "open" | "ended";
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageJob"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    job: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShownJob"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "cancel-job": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "decide-job": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecideJob"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "hold-job": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "release-job": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReleaseJob"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -18516,7 +19145,7 @@ export interface operations {
                 name?: string;
                 /** @description Say what would come of it, and keep nothing. */
                 dry?: boolean;
-                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "settings";
+                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "charges" | "allowances" | "settings";
                 object?: string;
             };
             header?: {

@@ -44,4 +44,13 @@ function lookAt({ list, name }: { list: string; name: string }): string {
 }
 
 /** The lists whose objects are looked at on the page of the estate. */
-const lists = ["locations", "subnets", "stations", "notices", "promises", "settings"];
+const lists = [
+  "locations",
+  "subnets",
+  "stations",
+  "notices",
+  "promises",
+  "charges",
+  "allowances",
+  "settings",
+];

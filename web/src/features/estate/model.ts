@@ -52,6 +52,16 @@ export const lists: { list: ListName; word: string; own?: string; says: string }
     word: "Promises",
     says: "Contexts with what they must and must not receive; publishing is held against them.",
   },
+  {
+    list: "charges",
+    word: "Charges",
+    says: "What jobs can be charged to, and who may charge to it.",
+  },
+  {
+    list: "allowances",
+    word: "Allowances",
+    says: "How many pages people may print, where and in which time.",
+  },
   { list: "settings", word: "Settings", says: "What holds for the whole estate." },
 ];
 
@@ -117,6 +127,13 @@ export function entriesOf(
     case "promises.receives":
     case "promises.never":
       return { kinds: ["queue"], entry: plain };
+    case "allowances.queues":
+      return { kinds: ["queue"], entry: plain, any: true };
+    case "queues.release_at":
+      return { kinds: ["device"], entry: plain, any: true };
+    case "allowances.to":
+    case "charges.to":
+      return { kinds: ["user", "group", "unit"], entry: prefixed, any: true };
     case "queues.allow":
     case "queues.deny":
       return { kinds: people, entry: prefixed, place: true };
@@ -152,6 +169,10 @@ function saysOf(list: string, o: Thing): string {
       return join(o.tell);
     case "promises":
       return promised(o, join);
+    case "charges":
+      return join(o.to) || "everybody may charge to it";
+    case "allowances":
+      return `${String(o.pages)} pages each ${text(o.every)} for ${join(o.to) || "everybody"} on ${join(o.queues)}; over it: ${text(o.over)}`;
     case "locations":
       return [text(o.timezone), text(o.cut) && `line may be cut for ${text(o.cut)}`]
         .filter(Boolean)
