@@ -30,6 +30,22 @@ type PersonData struct {
 	Links     []Link         `json:"links"`
 	Notes     []WrittenNote  `json:"notes" doc:"What is written down about them."`
 	Printing  []PastPrinting `json:"printing" doc:"Through which queues of print servers they printed."`
+	Jobs      []PastJob      `json:"jobs" doc:"What they printed through the gateway."`
+}
+
+// PastJob is what is kept of a job at the gateway.
+type PastJob struct {
+	ID     int64      `json:"id"`
+	Queue  string     `json:"queue"`
+	Name   string     `json:"name"`
+	State  string     `json:"state"`
+	Device string     `json:"device,omitempty"`
+	Pages  int        `json:"pages"`
+	Bytes  int64      `json:"bytes"`
+	Kept   bool       `json:"kept" doc:"Its document is there still."`
+	Charge string     `json:"charge,omitempty"`
+	At     time.Time  `json:"at"`
+	Ended  *time.Time `json:"ended"`
 }
 
 // PastPrinting is what is kept of somebody's printing through one queue of a print server.

@@ -39,5 +39,5 @@ type Status struct {
 // SameBoot says whether two times since which a device has been up are those of one start: it counts in seconds, and
 // clocks wander.
 func SameBoot(a, b *time.Time) bool {
-	return a != nil && b != nil && a.Sub(*b).Abs() <= 5*time.Second
+	return a != nil && b != nil && a.Sub(*b).Abs() <= 2*time.Second
 }

@@ -17,11 +17,11 @@ func jobRoutes(s *server, a huma.API) {
 		ID int64 `path:"id" minimum:"1" maximum:"2147483647"`
 	}
 	type releasing struct {
-		one
+		ID   int64 `path:"id" minimum:"1" maximum:"2147483647"`
 		Body api.ReleaseJob
 	}
 	type deciding struct {
-		one
+		ID   int64 `path:"id" minimum:"1" maximum:"2147483647"`
 		Body api.DecideJob
 	}
 	route(s, a, "GET", "/api/v1/jobs", "jobs", "Jobs at the gateway, the newest first; to people their own",

@@ -464,3 +464,49 @@ func BenchmarkHeld(b *testing.B) {
 		}
 	})
 }
+
+// TestEraseJobs: what waits of somebody who is erased goes at once with its document, what is left says of nobody whose it
+// was, and others' jobs stay as they are.
+func TestEraseJobs(t *testing.T) {
+	t.Parallel()
+	s, ctx := testkit.Store(t), t.Context()
+	pages := 3
+	reserves := func(j *job.Job, reserve job.Reserve) (job.Happening, error) {
+		_, err := reserve(j.Owner, []job.Window{{Allowance: estate.Allowance{Name: "a", Pages: 9, Over: estate.OverRefuse}}},
+			j.Pages)
+		h, e := arrives(j, reserve)
+		return h, cmpErr(err, e)
+	}
+	waits := addJob(t, s, job.Job{Name: "a letter", Pages: &pages, Charge: "voyage"}, reserves)
+	sent := addJob(t, s, job.Job{Name: "another"}, arrives)
+	if _, err := s.Jobs.ChangeJob(ctx, sent.ID, 0, sends("one", "a", time.Hour)); err != nil {
+		t.Fatal(err)
+	}
+	other := addJob(t, s, job.Job{Owner: "Jonas", Name: "his own"}, arrives)
+	if data, err := s.Persons.PersonData(ctx, []string{"mira"}); err != nil || len(data.Jobs) != 2 || data.Jobs[0].Name !=
+		"a letter" || data.Jobs[0].Pages != 3 || !data.Jobs[0].Kept {
+		t.Errorf("%+v %v", data.Jobs, err)
+	}
+	stands, err := s.Persons.ErasePerson(ctx, []string{"mira"}, nil, "owner", "left")
+	if err != nil {
+		t.Fatal(err)
+	}
+	got, past, err := s.Jobs.Job(ctx, waits.ID)
+	if err != nil || got.State != job.Canceled || got.Ended == nil || got.Owner != stands || got.Name != "" || got.Kept ||
+		len(got.Asked) != 0 || got.Charge != "" || past[0].Person != stands || past[0].Says != "" {
+		t.Errorf("%+v %+v %v", got, past, err)
+	}
+	if _, err := s.Jobs.Document(ctx, waits.ID); !fault.Is(err, fault.Unknown) {
+		t.Error("its document is there still:", err)
+	}
+	if got, _, err := s.Jobs.Job(ctx, sent.ID); err != nil || got.State != job.Processing || !got.Stopping || got.Name != "" {
+		t.Errorf("at the device: %+v %v", got, err)
+	}
+	if got, _, err := s.Jobs.Job(ctx, other.ID); err != nil || got.Name != "his own" || got.Owner != "Jonas" || !got.Kept {
+		t.Errorf("somebody else's: %+v %v", got, err)
+	}
+	list, err := s.Jobs.Balances(ctx, "mira", []job.Window{{Allowance: estate.Allowance{Name: "a", Pages: 9}}})
+	if err != nil || list[0].Reserved != 0 {
+		t.Error(list, err)
+	}
+}

@@ -19,7 +19,7 @@ import (
 // PersonData gives all that is kept of somebody under any of their folded names.
 func (s PersonTable) PersonData(ctx context.Context, names []string) (directory.PersonData, error) {
 	out := directory.PersonData{Directory: []directory.PastRow{}, Picks: []directory.PastPick{}, Links: []directory.Link{},
-		Notes: []directory.WrittenNote{}, Printing: []directory.PastPrinting{}}
+		Notes: []directory.WrittenNote{}, Printing: []directory.PastPrinting{}, Jobs: []directory.PastJob{}}
 	err := pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly},
 		func(tx pgx.Tx) error {
 			rows, err := tx.Query(ctx, "SELECT source, external_id, name, attributes, valid_from, valid_to FROM directory_row "+
@@ -65,6 +65,11 @@ func (s PersonTable) PersonData(ctx context.Context, names []string) (directory.
 			}
 			printing, err := pgx.CollectRows(rows, pgx.RowToStructByPos[directory.PastPrinting])
 			out.Printing = append(out.Printing, printing...)
+			if err != nil {
+				return err
+			}
+			jobs, err := jobsOf(ctx, tx, names)
+			out.Jobs = append(out.Jobs, jobs...)
 			return err
 		})
 	return out, translate(err)
@@ -129,6 +134,9 @@ func (s PersonTable) ErasePerson(ctx context.Context, names, accounts []string, 
 		}
 		stands = fmt.Sprintf("erased-person-%d", n)
 		all := slices.Concat(names, accounts)
+		if err := eraseJobs(ctx, tx, names, stands); err != nil {
+			return err
+		}
 		if err := eraseInEvents(ctx, tx, all, stands); err != nil {
 			return err
 		}

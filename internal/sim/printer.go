@@ -27,6 +27,8 @@ type Printer struct {
 	Follow func() []Queue
 	// Printing is called while a job is printed, which takes as long; nil takes no time.
 	Printing func()
+	// Coming is called when the first byte of a document is there; nil does nothing.
+	Coming func()
 
 	http   *http.Server
 	ln     net.Listener

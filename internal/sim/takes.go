@@ -1,6 +1,7 @@
 package sim
 
 import (
+	"bufio"
 	"fmt"
 	"io"
 	"slices"
@@ -94,6 +95,11 @@ func (p *Printer) print(path string, req ipp.Message, body io.Reader) ipp.Messag
 
 // take reads a document and prints it. A printer that jams stops in the middle of each.
 func (p *Printer) take(id int, req ipp.Message, body io.Reader) ipp.Message {
+	if b, ok := body.(*bufio.Reader); ok && p.Coming != nil {
+		if _, err := b.Peek(1); err == nil {
+			p.Coming()
+		}
+	}
 	kept, err := io.ReadAll(io.LimitReader(body, keptBody))
 	n := int64(len(kept))
 	if err == nil {

@@ -77,7 +77,7 @@ func (s *Room) PersonData(ctx context.Context, p *access.Principal, called strin
 		return out, err
 	}
 	if out.Account == nil &&
-		len(out.Directory)+len(out.Picks)+len(out.Links)+len(out.Printing)+len(out.Sessions)+len(out.Requests)+
+		len(out.Directory)+len(out.Picks)+len(out.Links)+len(out.Printing)+len(out.Jobs)+len(out.Sessions)+len(out.Requests)+
 			len(out.Endpoints)+len(out.Events)+len(out.Revisions) == 0 {
 		return out, s.unknownPerson(called)
 	}

@@ -146,7 +146,7 @@ func New(cfg Config) *Room {
 		wake: make(chan struct{}, 1), counting: make(chan struct{}, 2)}
 	c.hands.at, c.hands.busy, c.hands.began = map[int64]*sending{}, map[string]int{}, map[string]time.Time{}
 	c.abouts.at = map[string]aboutAt{}
-	return &Room{common: c, sender: &sender{common: c}, times: &times{c}}
+	return &Room{common: c, sender: &sender{common: c}, times: &times{c}, ids: numbers{more: make(chan block, 1)}}
 }
 
 // Workers are those of the room.
@@ -166,25 +166,56 @@ func (r *common) look() {
 	}
 }
 
-// numbers hands out numbers of jobs, of which it takes a block at a time.
+// numbers hands out numbers of jobs, of which it takes a block at a time; the next one before the last has run out.
 type numbers struct {
 	mu   sync.Mutex
 	next int64 // guarded by mu, as is left
 	left int
+	more chan block // of capacity 1: a block that was taken beforehand, or is being taken where asking
+	ask  sync.Mutex // held while one is being taken
+}
+
+type block struct {
+	first int64
+	count int
 }
 
 func (n *numbers) take(ctx context.Context, s Store) (int64, error) {
 	n.mu.Lock()
 	defer n.mu.Unlock()
 	if n.left == 0 {
-		first, count, err := s.JobNumbers(ctx)
-		if err != nil {
-			return 0, err
+		select {
+		case b := <-n.more:
+			n.next, n.left = b.first, b.count
+		default:
+			first, count, err := s.JobNumbers(ctx)
+			if err != nil {
+				return 0, err
+			}
+			n.next, n.left = first, count
 		}
-		n.next, n.left = first, count
 	}
 	n.next, n.left = n.next+1, n.left-1
+	if n.left == beforehand {
+		go n.fetch(context.WithoutCancel(ctx), s)
+	}
 	return n.next - 1, nil
+}
+
+// beforehand is how many numbers are left when the next block is taken.
+const beforehand = 8
+
+func (n *numbers) fetch(ctx context.Context, s Store) {
+	if !n.ask.TryLock() {
+		return
+	}
+	defer n.ask.Unlock()
+	if len(n.more) > 0 {
+		return
+	}
+	if first, count, err := s.JobNumbers(ctx); err == nil { // else whoever needs one hears of it
+		n.more <- block{first, count}
+	}
 }
 
 // signIn is the key with which a device is asked, where one is stored for it.

@@ -17,22 +17,38 @@ import (
 const loadsLast = time.Second
 
 type lately struct {
-	mu    sync.Mutex
-	loads map[string]job.Load // guarded by mu, as is at
-	at    time.Time
+	mu     sync.Mutex
+	loads  map[string]job.Load // guarded by mu, as are the rest
+	at     time.Time
+	asking bool
 }
 
-// loadsLately says what devices have to do, as it was a moment ago.
+// loadsLately says what devices have to do, as it was a moment ago. Nobody waits for that but the first.
 func (r *sender) loadsLately(ctx context.Context) map[string]job.Load {
-	r.lately.mu.Lock()
-	defer r.lately.mu.Unlock()
-	if time.Since(r.lately.at) > loadsLast {
-		r.lately.at = time.Now() // whatever comes of it
-		if loads, err := r.work.JobLoads(ctx); err == nil {
-			r.lately.loads = loads
-		}
+	l := &r.lately
+	l.mu.Lock()
+	first, due := l.at.IsZero(), !l.asking && time.Since(l.at) > loadsLast
+	l.asking = l.asking || due
+	now := l.loads
+	l.mu.Unlock()
+	if !due {
+		return now
 	}
-	return r.lately.loads
+	ask := func() map[string]job.Load {
+		loads, err := r.work.JobLoads(context.WithoutCancel(ctx))
+		l.mu.Lock()
+		defer l.mu.Unlock()
+		l.at, l.asking = time.Now(), false
+		if err == nil {
+			l.loads = loads
+		}
+		return l.loads
+	}
+	if first {
+		return ask()
+	}
+	go ask()
+	return now
 }
 
 // stream passes a job straight on to a device. It is written down while it goes; nothing of its document is kept, and
@@ -129,7 +145,7 @@ func (r *sender) streamTo(ctx context.Context, d *Door, j *job.Job, h job.Hop, k
 }
 
 // streams writes a job down while it goes. What comes of that is sent to added.
-func (r *sender) streams(ctx context.Context, j *job.Job, windows []job.Window) (*sending, <-chan error) {
+func (r *sender) streams(ctx context.Context, j *job.Job, windows []job.Window) (*sending, *adding) {
 	announced := j.State == job.Pending
 	e := job.Stream
 	if announced {
@@ -141,16 +157,15 @@ func (r *sender) streams(ctx context.Context, j *job.Job, windows []job.Window) 
 	j.At, j.Began = at, &at
 	s := r.hold(ctx, j, at)
 	r.hands.begins(j.Device, at)
-	added := make(chan error, 1)
+	added := &adding{done: make(chan struct{})}
 	row := *j
 	h := job.Happening{Event: e, Person: j.Owner, Take: r.cfg.Lasts, Sender: r.cfg.Process, Began: true}
-	go func() {
+	added.do = func() error {
 		if !announced {
-			added <- r.store.AddJob(s.ctx, &row, func(j *job.Job, reserve job.Reserve) (job.Happening, error) {
+			return r.store.AddJob(s.ctx, &row, func(j *job.Job, reserve job.Reserve) (job.Happening, error) {
 				_, err := reserve(j.Owner, windows, nil) // what is only told of refuses nothing
 				return h, err
 			})
-			return
 		}
 		_, err := r.store.ChangeJob(s.ctx, row.ID, 0, func(j *job.Job, reserve job.Reserve) (job.Happening, error) {
 			if _, err := reserve(j.Owner, windows, nil); err != nil {
@@ -159,13 +174,40 @@ func (r *sender) streams(ctx context.Context, j *job.Job, windows []job.Window) 
 			j.Device, j.Far, j.Format = row.Device, row.Far, row.Format
 			return h, j.Happen(e, row.Says, row.Reasons...)
 		})
-		added <- err
-	}()
+		return err
+	}
+	time.AfterFunc(addedAfter, added.begin)
 	return s, added
 }
 
+// addedAfter is how long a job that streams has the machine for itself before it is written down; a short one is over by
+// then.
+const addedAfter = 50 * time.Millisecond
+
+// adding writes a job down while it goes.
+type adding struct {
+	once sync.Once
+	do   func() error
+	done chan struct{}
+	err  error // once done is closed
+}
+
+func (a *adding) begin() {
+	a.once.Do(func() {
+		a.err = a.do()
+		close(a.done)
+	})
+}
+
+// wait gives what came of it.
+func (a *adding) wait() error {
+	a.begin()
+	<-a.done
+	return a.err
+}
+
 // streamed notes that a device has taken all of a job, and follows it in its own time.
-func (r *sender) streamed(s *sending, added <-chan error, j *job.Job, st job.Status, about job.About, key *stock.Key,
+func (r *sender) streamed(s *sending, added *adding, j *job.Job, st job.Status, about job.About, key *stock.Key,
 	doc *arriving) {
 	j.Bytes, j.Pages = doc.read, j.Asked.Impressions(doc.count())
 	if st.ID != 0 {
@@ -180,23 +222,24 @@ func (r *sender) streamed(s *sending, added <-chan error, j *job.Job, st job.Sta
 		j.State, j.Says = job.Processing, cmp.Or(st.Says, j.Device+" has all of it")
 	}
 	row := *j
+	if err := added.wait(); err != nil { // its sender may ask for it at once; without a database it has printed all the same
+		r.log.Warn("a job that streamed was not written down", "queue", row.Queue, "owner", row.Owner, "error", err)
+		r.drop(s)
+		return
+	}
 	go func() {
 		defer r.drop(s)
-		if err := <-added; err != nil {
-			r.log.Warn("a job that streamed was not written down", "queue", row.Queue, "owner", row.Owner, "error", err)
-			return
-		}
 		r.sent(s, &row, st, about, key)
 	}()
 }
 
 // brokeOff ends a job that broke off on its way through.
-func (r *sender) brokeOff(s *sending, added <-chan error, h job.Hop, key *stock.Key, id int, why error) {
+func (r *sender) brokeOff(s *sending, added *adding, h job.Hop, key *stock.Key, id int, why error) {
 	defer r.drop(s)
 	if id != 0 {
 		_ = r.cfg.Devices.CancelJob(s.ctx, h.URI, key, id) // it ends by itself, later
 	}
-	if err := <-added; err != nil {
+	if err := added.wait(); err != nil {
 		return // there is nothing of it
 	}
 	r.end(s, job.Abort, "it broke off: "+fault.As(why).What, job.AbortedBySystem)

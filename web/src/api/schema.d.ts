@@ -5138,6 +5138,25 @@ export interface components {
             user_filter?: string;
             user_name?: string;
         };
+        DirectoryPastJob: {
+            /** Format: date-time */
+            at: string;
+            /** Format: int64 */
+            bytes: number;
+            charge?: string;
+            device?: string;
+            /** Format: date-time */
+            ended: string | null;
+            /** Format: int64 */
+            id: number;
+            /** @description Its document is there still. */
+            kept: boolean;
+            name: string;
+            /** Format: int64 */
+            pages: number;
+            queue: string;
+            state: string;
+        };
         DirectoryPastPick: {
             /** Format: date-time */
             from: string;
@@ -8773,6 +8792,8 @@ export interface components {
             endpoints: components["schemas"]["EndpointPresence"][];
             /** @description What they did, and what concerned them. */
             events: components["schemas"]["Event"][];
+            /** @description What they printed through the gateway. */
+            jobs: components["schemas"]["DirectoryPastJob"][];
             links: components["schemas"]["DirectoryLink"][];
             names: string[];
             /** @description What is written down about them. */
@@ -16716,7 +16737,9 @@ export interface operations {
                 /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
                 "If-Match"?: components["parameters"]["If-Match"];
             };
-            path?: never;
+            path: {
+                id: number;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -16796,7 +16819,9 @@ export interface operations {
                 /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
                 "If-Match"?: components["parameters"]["If-Match"];
             };
-            path?: never;
+            path: {
+                id: number;
+            };
             cookie?: never;
         };
         requestBody: {
