@@ -404,6 +404,23 @@ func furnish(t *testing.T) (*Room, *memory, *floor, *rooms.World) {
 	return r, m, f, w
 }
 
+// change alters devices while they are asked.
+func (f *floor) change(do func()) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	do()
+}
+
+// forget has the room know nothing of devices any more.
+func forget(r *Room) {
+	r.abouts.mu.Lock()
+	r.abouts.at = map[string]aboutAt{}
+	r.abouts.mu.Unlock()
+	r.hands.mu.Lock()
+	r.hands.rest = nil
+	r.hands.mu.Unlock()
+}
+
 func who(name string) *access.Principal {
 	return &access.Principal{Name: name, Account: name, Role: access.Person}
 }
@@ -527,7 +544,7 @@ func TestOtherDevice(t *testing.T) {
 	if got := settled(t, r, m, j.ID); got.State != job.Completed || got.Device != "b" {
 		t.Errorf("%+v", got)
 	}
-	b.about.Refuses = true
+	f.change(func() { b.about.Refuses = true })
 	j = print(t, r, "mira", "kept", Request{}, "two")
 	got := settled(t, r, m, j.ID)
 	if got.State != job.Pending || !got.Kept || got.Began != nil {
@@ -536,14 +553,13 @@ func TestOtherDevice(t *testing.T) {
 	if got = settled(t, r, m, j.ID); got.State != job.Pending {
 		t.Fatalf("%+v", got)
 	}
-	a.aboutIs, b.about.Refuses = nil, false
+	f.change(func() { a.aboutIs, b.about.Refuses = nil, false })
 	w.Pass(time.Minute)
-	r.hands.rest = nil
-	r.abouts.at = map[string]aboutAt{}
+	forget(r)
 	if got = settled(t, r, m, j.ID); got.State != job.Completed {
 		t.Errorf("%+v", got)
 	}
-	a.about.Formats, b.about.Formats = []string{pages.PWG}, []string{pages.PWG}
+	f.change(func() { a.about.Formats, b.about.Formats = []string{pages.PWG}, []string{pages.PWG} })
 	j = print(t, r, "mira", "kept", Request{Format: pages.PostScript}, "%!PS")
 	if got = settled(t, r, m, j.ID); got.State != job.Aborted || !slices.Contains(got.Reasons, job.Unsupported) || got.Kept {
 		t.Errorf("%+v", got)
@@ -584,14 +600,19 @@ func TestOnce(t *testing.T) {
 		b.about.Creates, b.states, b.found = c.answers, c.states, c.found
 		broke := false
 		b.takes = func(body io.Reader) (job.Status, error) {
-			if !broke {
-				broke = true
-				if c.boot != nil {
-					b.about.Up = c.boot
-				}
+			f.mu.Lock()
+			first := !broke
+			broke = true
+			if first && c.boot != nil {
+				b.about.Up = c.boot
+			}
+			f.mu.Unlock()
+			if first {
 				return breaks(body)
 			}
 			all, err := io.ReadAll(body)
+			f.mu.Lock()
+			defer f.mu.Unlock()
 			b.got = append(b.got, all)
 			b.states, b.asked = []job.Status{{State: job.Completed}}, 0
 			return job.Status{ID: 2, State: job.Processing}, err
@@ -686,8 +707,8 @@ func TestStream(t *testing.T) {
 	if len(aborted) != 1 || b.stops != 1 {
 		t.Errorf("%+v, cancelled %d times", aborted, b.stops)
 	}
-	b.aboutIs = a.aboutIs
-	r.abouts.at = map[string]aboutAt{}
+	f.change(func() { b.aboutIs = a.aboutIs })
+	forget(r)
 	if _, err := r.Print(t.Context(), enter(t, r, "mira", "hall"), Request{}, strings.NewReader("x")); !fault.Is(err,
 		fault.Unavailable) {
 		t.Error(err)
@@ -733,12 +754,12 @@ func TestHold(t *testing.T) {
 			t.Errorf("%s at %q: %q, want %q", c.by.Name, c.device, got, c.code)
 		}
 	}
-	b.about.Stopped = true
+	f.change(func() { b.about.Stopped = true })
 	if got := release(who("mira"), "b"); got != "device-stopped" {
 		t.Error(got)
 	}
-	b.about.Stopped = false
-	r.abouts.at = map[string]aboutAt{}
+	f.change(func() { b.about.Stopped = false })
+	forget(r)
 	if got := release(who("mira"), "b"); got != "" {
 		t.Error(got)
 	}
