@@ -15,6 +15,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/internal/app"
+	"cirque/internal/ipp"
 	"cirque/internal/sim"
 	"cirque/internal/testkit"
 )
@@ -210,6 +211,38 @@ func TestSpoolerPrints(t *testing.T) {
 			t.Errorf("%s: %+v", queue, j.Asked)
 		}
 	}
+}
+
+// TestConverted: a PDF for a device that takes none is made into the pages in pixels that it takes, those that were asked
+// for.
+func TestConverted(t *testing.T) {
+	t.Parallel()
+	_, dir := suite(t)
+	set, table := printers(t, sim.Spec{For: "10.0.0.1:631", Listen: "127.0.0.1:0", Name: "slip", Can: []string{"slip",
+		"no-pdf"}})
+	s := startService(t, func(o *app.Options) { o.AddressTable = table })
+	s.importDirectory("directory: 1\nusers: [{name: mira}]\n")
+	s.publish(`{estate: 1, devices: [{name: slip, uri: "ipp://10.0.0.1/ipp/print"}],
+queues: [{name: slips, devices: [slip], paths: [{gateway: true}], jobs: {take: keep}}]}`)
+	s.must("device", "read", "slip")
+	token := s.tokenFor("agent", access.Agent, "desk-1")
+	s.sits(token, "desk-1", `{"user":"mira"}`)
+	doc, err := os.ReadFile(filepath.Join(dir, "document-a4.pdf"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, m := s.send("slips", "mira", token, ipp.PrintJob, string(doc))
+	if !ipp.Status(m.Code).Successful() {
+		t.Fatalf("%+v", m)
+	}
+	within(t, "the device has it", func() bool { return len(set.Printers[0].Jobs()) == 1 })
+	j := set.Printers[0].Jobs()[0]
+	if j.Format != "image/pwg-raster" || !bytes.HasPrefix(j.Body, []byte("RaS2PwgRaster")) || j.Asked["media"] != nil {
+		t.Errorf("%s %v", j.Format, j.Asked)
+	}
+	within(t, "it is done", func() bool {
+		return strings.Contains(s.must("job", "show", fmt.Sprint(m.Number(ipp.JobGroup, "job-id"))), "completed")
+	})
 }
 
 func isThere(file string) bool {

@@ -18,15 +18,15 @@ import (
 func TestTransitions(t *testing.T) {
 	t.Parallel()
 	const table = `
-	             create   arrive   hold          release  send        stream      return   stop                resume      note                finish     cancel    abort    expire
-	(none)       pending  pending  pending-held  -        -           processing  -        -                   -           -                   -          -         -        -
-	pending      -        pending  pending-held  -        processing  -           -        -                   -           pending             -          canceled  aborted  aborted
-	pending-held -        -        pending-held  pending  -           -           -        -                   -           pending-held        -          canceled  aborted  aborted
-	processing   -        -        pending-held  -        -           -           pending  processing-stopped  processing  processing          completed  canceled  aborted  -
-	processing-stopped -  -        pending-held  -        -           -           pending  processing-stopped  processing  processing-stopped  completed  canceled  aborted  aborted
-	completed    -        -        -             -        -           -           -        -                   -           -                   -          -         -        -
-	canceled     -        -        -             -        -           -           -        -                   -           -                   -          -         -        -
-	aborted      -        -        -             -        -           -           -        -                   -           -                   -          -         -        -`
+	                   create  arrive  hold         release send       begin      stream     return  stop               resume     note               finish    cancel   abort   expire
+	(none)             pending pending pending-held -       -          -          processing -       -                  -          -                  -         -        -       -
+	pending            -       pending pending-held -       processing -          -          -       -                  -          pending            -         canceled aborted aborted
+	pending-held       -       -       pending-held pending -          -          -          -       -                  -          pending-held       -         canceled aborted aborted
+	processing         -       -       pending-held -       -          processing -          pending processing-stopped processing processing         completed canceled aborted -
+	processing-stopped -       -       pending-held -       -          -          -          pending processing-stopped processing processing-stopped completed canceled aborted aborted
+	completed          -       -       -            -       -          -          -          -       -                  -          -                  -         -        -       -
+	canceled           -       -       -            -       -          -          -          -       -                  -          -                  -         -        -       -
+	aborted            -       -       -            -       -          -          -          -       -                  -          -                  -         -        -       -`
 	lines := strings.Split(strings.TrimSpace(table), "\n")
 	events := strings.Fields(lines[0])
 	if len(events) != len(Events()) || len(lines)-1 != len(States())+1 {

@@ -35,6 +35,7 @@ const (
 	Hold    Event = "hold"    // it is to wait: for its owner, for hours, for pages, or for somebody's decision
 	Release Event = "release" // it waits for nobody any more
 	Send    Event = "send"    // a sender takes it to a device
+	Begin   Event = "begin"   // its first byte is about to go there
 	Stream  Event = "stream"  // it goes straight through to a device
 	Return  Event = "return"  // nothing of it has come out, and it is to be sent again
 	Stop    Event = "stop"    // the device stopped in the middle, or it is not known what became of it
@@ -48,7 +49,7 @@ const (
 
 // Events are all of them.
 func Events() []Event {
-	return []Event{Create, Arrive, Hold, Release, Send, Stream, Return, Stop, Resume, Note, Finish, Cancel, Abort, Expire}
+	return []Event{Create, Arrive, Hold, Release, Send, Begin, Stream, Return, Stop, Resume, Note, Finish, Cancel, Abort, Expire}
 }
 
 // next is the whole life of a job:
@@ -68,7 +69,7 @@ var next = map[State]map[Event]State{
 		Expire: Aborted},
 	PendingHeld: {Hold: PendingHeld, Release: Pending, Note: PendingHeld, Cancel: Canceled, Abort: Aborted,
 		Expire: Aborted},
-	Processing: {Return: Pending, Hold: PendingHeld, Stop: ProcessingStopped, Resume: Processing, Note: Processing,
+	Processing: {Begin: Processing, Return: Pending, Hold: PendingHeld, Stop: ProcessingStopped, Resume: Processing, Note: Processing,
 		Finish: Completed, Cancel: Canceled, Abort: Aborted},
 	ProcessingStopped: {Return: Pending, Hold: PendingHeld, Stop: ProcessingStopped, Resume: Processing,
 		Note: ProcessingStopped, Finish: Completed, Cancel: Canceled, Abort: Aborted, Expire: Aborted},

@@ -94,6 +94,7 @@ type asked struct {
 	system string // what kind of system asks, as it says
 	body   io.Reader
 	door   *printing.Door
+	unsure bool // whether what was asked was done is not known
 }
 
 func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
@@ -125,8 +126,23 @@ func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		g.answer(w, ipp.Message{}.Respond(ipp.BadRequest, err.Error()))
 		return
 	}
-	g.answer(w, g.handle(r.Context(), &asked{Message: m, by: p, queue: queue, job: id, host: r.Host,
-		secure: r.TLS != nil, system: r.UserAgent(), body: body}))
+	a := &asked{Message: m, by: p, queue: queue, job: id, host: r.Host, secure: r.TLS != nil, system: r.UserAgent(),
+		body: body}
+	answer := g.handle(r.Context(), a)
+	if a.unsure {
+		hangUp(w)
+		return
+	}
+	g.answer(w, answer)
+}
+
+// hangUp ends a connection without an answer: neither that a job was taken nor that it was not would be true.
+func hangUp(w http.ResponseWriter) {
+	if conn, _, err := http.NewResponseController(w).Hijack(); err == nil {
+		_ = conn.Close()
+		return
+	}
+	panic(http.ErrAbortHandler)
 }
 
 // target reads a path: that of a queue, or of a job in one.
@@ -259,10 +275,11 @@ var statuses = map[string]ipp.Status{"queue-closed": ipp.NotAcceptingJobs, "devi
 	"compression-error": ipp.CompressionError, "compression-unsupported": ipp.CompressionNotKnown,
 	job.LimitReached: ipp.AccountLimitReached, job.AccountNeeded: ipp.AccountInfoNeeded,
 	job.AccountRefused: ipp.AccountRefused, "device-stopped": ipp.DeviceError, "device-needed": ipp.BadRequest,
-	"no-database": ipp.TemporaryError, "database": ipp.TemporaryError}
+	"database-unavailable": ipp.TemporaryError, "document-broke-off": ipp.BadRequest}
 
 func (g *Gateway) refuse(r *asked, err error) ipp.Message {
 	f := fault.As(err)
+	r.unsure = f.Code == fault.MaybeDone
 	status, ok := statuses[f.Code]
 	if !ok {
 		status = map[fault.Kind]ipp.Status{fault.Unknown: ipp.NotFound, fault.Denied: ipp.NotAuthorized,

@@ -126,8 +126,8 @@ func (r *Room) fed(ctx context.Context, d *Door, j *job.Job, windows []job.Windo
 		h.Document = &stored
 		return h, err
 	})
-	if err != nil {
-		_ = r.cfg.Spool.Remove(context.WithoutCancel(ctx), j.ID) // else it is swept away
+	if err = r.certain(ctx, j.ID, err); err != nil {
+		r.refused(ctx, j.ID, err)
 		return nil, err
 	}
 	r.look()

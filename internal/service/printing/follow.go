@@ -11,6 +11,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/core/stock"
+	"cirque/core/words"
 	"cirque/internal/service/worker"
 )
 
@@ -164,7 +165,7 @@ func (r *sender) atEnd(s *sending, st job.Status) {
 			}
 			says := "printed by " + j.Device
 			if n := st.Impressions; n != nil && *n > 0 {
-				says = fmt.Sprintf("%d printed by %s", *n, j.Device)
+				says = fmt.Sprintf("%s printed by %s", words.Count(*n, "page"), j.Device)
 			}
 			return h, j.Happen(job.Finish, saysReplaced(says, j.Replaced), reason)
 		case job.Canceled:

@@ -16,6 +16,7 @@ import (
 	"cirque/core/lineup"
 	"cirque/core/words"
 	"cirque/internal/pages"
+	"cirque/internal/service/worker"
 )
 
 // A Request is a job as somebody asks for it.
@@ -121,12 +122,44 @@ func (r *Room) Print(ctx context.Context, d *Door, in Request, body io.Reader) (
 	if err != nil {
 		return nil, err
 	}
-	if err := r.admitKept(ctx, d, j, in, windows, stored); err != nil {
-		_ = r.cfg.Spool.Remove(context.WithoutCancel(ctx), j.ID) // else it is swept away
+	if err := r.certain(ctx, j.ID, r.admitKept(ctx, d, j, in, windows, stored)); err != nil {
+		r.refused(ctx, j.ID, err)
 		return nil, err
 	}
 	r.look()
 	return j, nil
+}
+
+// certainWithin is how long it is looked whether a job was kept whose keeping got no answer.
+const certainWithin = 15 * time.Second
+
+// certain finds out whether a job was kept where the answer to that was lost; it was not where there is an error. What
+// stays unknown is told as such.
+func (r *Room) certain(ctx context.Context, id int64, err error) error {
+	if f := fault.As(err); err == nil || f.Code != fault.MaybeDone {
+		return err
+	}
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), certainWithin)
+	defer cancel()
+	for ctx.Err() == nil {
+		j, _, e := r.store.Job(ctx, id)
+		switch {
+		case e == nil && j.Kept:
+			return nil
+		case e == nil || fault.Is(e, fault.Unknown):
+			return fault.New(fault.Unavailable, "spool", "send the job again", "the job could not be kept").Because(err)
+		}
+		worker.Pause(ctx, 200*time.Millisecond)
+	}
+	return err
+}
+
+// refused takes away the document of a job that was not kept. What is not certain stays, and is swept away where it
+// belongs to no job.
+func (r *Room) refused(ctx context.Context, id int64, err error) {
+	if fault.As(err).Code != fault.MaybeDone {
+		_ = r.cfg.Spool.Remove(context.WithoutCancel(ctx), id) // else it is swept away
+	}
 }
 
 // make numbers a job and writes down what is known of it.

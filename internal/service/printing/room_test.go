@@ -970,3 +970,24 @@ func TestJobsOfSites(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// TestCertain: where the answer to keeping a job is lost, it is looked whether it was kept.
+func TestCertain(t *testing.T) {
+	t.Parallel()
+	r, m, _, _ := furnish(t)
+	lost := fault.New(fault.Unavailable, fault.MaybeDone, "", "the answer was lost")
+	j := print(t, r, "mira", "kept", Request{}, "x")
+	if err := r.certain(t.Context(), j.ID, lost); err != nil {
+		t.Error("it was kept:", err)
+	}
+	if err := r.certain(t.Context(), j.ID+100, lost); fault.As(err).Code != "spool" {
+		t.Error("it was not:", err)
+	}
+	other := fault.New(fault.Denied, "not-permitted", "", "no")
+	if err := r.certain(t.Context(), j.ID, other); !errors.Is(err, other) {
+		t.Error(err)
+	}
+	if r.refused(t.Context(), j.ID, lost); len(m.docs) != 1 {
+		t.Error("what is not certain is gone")
+	}
+}

@@ -175,7 +175,7 @@ func (r *sender) try(s *sending, j *job.Job, route job.Route, h job.Hop) (tried,
 		if j.Pages == nil {
 			j.Pages = p.pages
 		}
-		return job.Happening{Event: job.Resume, Began: true}, j.Happen(job.Resume, saysReplaced("it goes to "+h.Device,
+		return job.Happening{Event: job.Begin, Began: true}, j.Happen(job.Begin, saysReplaced("it goes to "+h.Device,
 			p.fit.Replaced), job.DeviceBusy)
 	})
 	if err != nil { // nobody knows that it would begin: it does not
