@@ -49,7 +49,8 @@ const (
 
 // Events are all of them.
 func Events() []Event {
-	return []Event{Create, Arrive, Hold, Release, Send, Begin, Stream, Return, Stop, Resume, Note, Finish, Cancel, Abort, Expire}
+	return []Event{Create, Arrive, Hold, Release, Send, Begin, Stream, Return, Stop, Resume, Note, Finish, Cancel, Abort,
+		Expire}
 }
 
 // next is the whole life of a job:
@@ -69,7 +70,8 @@ var next = map[State]map[Event]State{
 		Expire: Aborted},
 	PendingHeld: {Hold: PendingHeld, Release: Pending, Note: PendingHeld, Cancel: Canceled, Abort: Aborted,
 		Expire: Aborted},
-	Processing: {Begin: Processing, Return: Pending, Hold: PendingHeld, Stop: ProcessingStopped, Resume: Processing, Note: Processing,
+	Processing: {Begin: Processing, Return: Pending, Hold: PendingHeld, Stop: ProcessingStopped, Resume: Processing,
+	Note: Processing,
 		Finish: Completed, Cancel: Canceled, Abort: Aborted},
 	ProcessingStopped: {Return: Pending, Hold: PendingHeld, Stop: ProcessingStopped, Resume: Processing,
 		Note: ProcessingStopped, Finish: Completed, Cancel: Canceled, Abort: Aborted, Expire: Aborted},

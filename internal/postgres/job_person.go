@@ -11,7 +11,8 @@ import (
 
 // jobsOf gives what is kept of somebody's jobs.
 func jobsOf(ctx context.Context, tx pgx.Tx, names []string) ([]directory.PastJob, error) {
-	rows, err := tx.Query(ctx, "SELECT id, queue, name, state, device, coalesce(impressions, pages, 0), bytes, kept, charge, at, "+
+	rows, err := tx.Query(ctx, "SELECT id, queue, name, state, device, coalesce(impressions, pages, 0), bytes, kept, "+
+		"charge, at, "+
 		"ended FROM job WHERE folded(owner) = ANY($1) ORDER BY id", names)
 	if err != nil {
 		return nil, err
@@ -19,8 +20,8 @@ func jobsOf(ctx context.Context, tx pgx.Tx, names []string) ([]directory.PastJob
 	return pgx.CollectRows(rows, pgx.RowToStructByPos[directory.PastJob])
 }
 
-// eraseJobs takes somebody out of all jobs: what waits is cancelled and its document erased, what is at a device is to be
-// cancelled there, and what is left says of nobody whose it was. What they had reserved is given back with their
+// eraseJobs takes somebody out of all jobs: what waits is cancelled and its document erased, what is at a device is to
+// be cancelled there, and what is left says of nobody whose it was. What they had reserved is given back with their
 // balances.
 func eraseJobs(ctx context.Context, tx pgx.Tx, names []string, stands string) error {
 	const theirs = "(SELECT id FROM job WHERE folded(owner) = ANY($1))"

@@ -315,13 +315,15 @@ func (r *Room) releaseTo(ctx context.Context, p *access.Principal, j *job.Job, d
 	at := job.ReleaseAt(v.Document(), &route.Queue)
 	switch {
 	case device == "" && len(at) != 1:
-		return nil, "", fault.New(fault.Invalid, "device-needed", "say where: one of "+strings.Join(at, ", "), "the job can be had "+
+		return nil, "", fault.New(fault.Invalid, "device-needed", "say where: one of "+strings.Join(at, ", "), "the job can "+
+			"be had "+
 			"at "+
 			"%d devices", len(at))
 	case device == "":
 		device = at[0]
 	case !slices.Contains(at, device):
-		return nil, "", fault.New(fault.Denied, "not-here", "release it at one of "+strings.Join(at, ", "), "jobs of %s are not had "+
+		return nil, "", fault.New(fault.Denied, "not-here", "release it at one of "+strings.Join(at, ", "), "jobs of %s are "+
+			"not had "+
 			"at "+
 			"%s", j.Queue, device)
 	}

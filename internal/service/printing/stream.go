@@ -180,8 +180,8 @@ func (r *sender) streams(ctx context.Context, j *job.Job, windows []job.Window) 
 	return s, added
 }
 
-// addedAfter is how long a job that streams has the machine for itself before it is written down; a short one is over by
-// then.
+// addedAfter is how long a job that streams has the machine for itself before it is written down; a short one is over
+// by then.
 const addedAfter = 50 * time.Millisecond
 
 // adding writes a job down while it goes.
