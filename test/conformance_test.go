@@ -235,7 +235,10 @@ queues: [{name: slips, devices: [slip], paths: [{gateway: true}], jobs: {take: k
 	if !ipp.Status(m.Code).Successful() {
 		t.Fatalf("%+v", m)
 	}
-	within(t, "the device has it", func() bool { return len(set.Printers[0].Jobs()) == 1 })
+	within(t, "the device has all of it", func() bool {
+		jobs := set.Printers[0].Jobs()
+		return len(jobs) == 1 && len(jobs[0].Body) > 0
+	})
 	j := set.Printers[0].Jobs()[0]
 	if j.Format != "image/pwg-raster" || !bytes.HasPrefix(j.Body, []byte("RaS2PwgRaster")) || j.Asked["media"] != nil {
 		t.Errorf("%s %v", j.Format, j.Asked)

@@ -39,7 +39,7 @@ import (
 // it asks the database as often, and not often.
 func TestQueriesOfRoutes(t *testing.T) {
 	t.Parallel()
-	const few, most = 4, 10
+	const few, most = 4, 11
 	little, much := queriesWith(t, few), queriesWith(t, 10*few)
 	for _, path := range slices.Sorted(maps.Keys(much)) {
 		if n := much[path]; n != little[path] || n > most {

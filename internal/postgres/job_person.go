@@ -12,8 +12,7 @@ import (
 // jobsOf gives what is kept of somebody's jobs.
 func jobsOf(ctx context.Context, tx pgx.Tx, names []string) ([]directory.PastJob, error) {
 	rows, err := tx.Query(ctx, "SELECT id, queue, name, state, device, coalesce(impressions, pages, 0), bytes, kept, "+
-		"charge, at, "+
-		"ended FROM job WHERE folded(owner) = ANY($1) ORDER BY id", names)
+		"charge, at, ended FROM job WHERE folded(owner) = ANY($1) ORDER BY id", names)
 	if err != nil {
 		return nil, err
 	}

@@ -30,10 +30,18 @@ func (r *Room) governs(p *access.Principal, j *job.Job) (may, own bool) {
 	return p.MayAt(access.KeepJobs, estate.Site(location)), false
 }
 
+// has gives a fault unless somebody may have jobs of their own, or looks after those of others.
+func has(p *access.Principal) error {
+	if p.May(access.KeepJobs) {
+		return nil
+	}
+	return access.Check(p, access.Print)
+}
+
 // own gives a job that somebody may do something with. To others it is not there: nobody learns whose jobs there are.
 func (r *Room) own(ctx context.Context, p *access.Principal, id int64) (job.Job, []job.Past, error) {
-	if p == nil {
-		return job.Job{}, nil, access.Check(p, access.Print)
+	if err := has(p); err != nil {
+		return job.Job{}, nil, err
 	}
 	j, past, err := r.store.Job(ctx, id)
 	if err != nil {
@@ -78,7 +86,7 @@ func (r *Room) List(ctx context.Context, p *access.Principal, f job.Filter) ([]j
 
 // seen narrows a filter to what somebody may see.
 func (r *Room) seen(p *access.Principal, f job.Filter) (job.Filter, error) {
-	if err := access.Check(p, access.Print); err != nil && !p.May(access.KeepJobs) {
+	if err := has(p); err != nil {
 		return f, err
 	}
 	if !p.May(access.KeepJobs) {
@@ -315,17 +323,13 @@ func (r *Room) releaseTo(ctx context.Context, p *access.Principal, j *job.Job, d
 	at := job.ReleaseAt(v.Document(), &route.Queue)
 	switch {
 	case device == "" && len(at) != 1:
-		return nil, "", fault.New(fault.Invalid, "device-needed", "say where: one of "+strings.Join(at, ", "), "the job can "+
-			"be had "+
-			"at "+
-			"%d devices", len(at))
+		return nil, "", fault.New(fault.Invalid, "device-needed", "say where: one of "+strings.Join(at, ", "),
+			"the job can be had at %d devices", len(at))
 	case device == "":
 		device = at[0]
 	case !slices.Contains(at, device):
-		return nil, "", fault.New(fault.Denied, "not-here", "release it at one of "+strings.Join(at, ", "), "jobs of %s are "+
-			"not had "+
-			"at "+
-			"%s", j.Queue, device)
+		return nil, "", fault.New(fault.Denied, "not-here", "release it at one of "+strings.Join(at, ", "),
+			"jobs of %s are not had at %s", j.Queue, device)
 	}
 	dev, ok := v.Document().Find(estate.Ref{List: "devices", Name: device}).(*estate.Device)
 	if !ok {

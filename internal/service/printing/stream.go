@@ -222,7 +222,8 @@ func (r *sender) streamed(s *sending, added *adding, j *job.Job, st job.Status, 
 		j.State, j.Says = job.Processing, cmp.Or(st.Says, j.Device+" has all of it")
 	}
 	row := *j
-	if err := added.wait(); err != nil { // its sender may ask for it at once; without a database it has printed all the same
+	// Its sender may ask for it at once; without a database it has printed all the same.
+	if err := added.wait(); err != nil {
 		r.log.Warn("a job that streamed was not written down", "queue", row.Queue, "owner", row.Owner, "error", err)
 		r.drop(s)
 		return
