@@ -55,7 +55,7 @@ func (s *Set) Do(what string, names ...string) error {
 		if what == Exchange {
 			spec = another(spec)
 		}
-		next := &Printer{Spec: spec, pages: p.Pages(), jobs: p.Jobs()}
+		next := &Printer{Spec: spec, pages: p.Pages(), jobs: p.all()}
 		next.Remembers = 0 // what it remembers, it has
 		if err := next.Listen(p.Addr()); err != nil {
 			return err

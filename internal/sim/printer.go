@@ -66,6 +66,7 @@ type Job struct {
 	Gone   bool // it has been forgotten
 
 	coming bool // its document is
+	taken  bool // all of it is here, and it has come out unless it jams or takes its time
 }
 
 const keptBody = 1 << 20
@@ -134,9 +135,14 @@ func (p *Printer) Pages() int {
 
 // Jobs gives the jobs that it has taken.
 func (p *Printer) Jobs() []Job {
+	return slices.DeleteFunc(p.all(), func(j Job) bool { return !j.taken })
+}
+
+// all lists also the jobs that are announced, or whose document broke off.
+func (p *Printer) all() []Job {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	return append([]Job(nil), p.jobs...)
+	return slices.Clone(p.jobs)
 }
 
 func (p *Printer) ServeHTTP(w http.ResponseWriter, r *http.Request) {

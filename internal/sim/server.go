@@ -206,7 +206,7 @@ func (p *Printer) listJobs(path string, req ipp.Message) ipp.Message {
 	ended := req.Text(ipp.OperationGroup, "which-jobs") == "completed"
 	limit := cmp.Or(req.Number(ipp.OperationGroup, "limit"), 1000)
 	m := req.Respond(ipp.OK, "")
-	jobs := p.Jobs()
+	jobs := p.all()
 	if !ended {
 		jobs = append(p.waiting(path), jobs...)
 	}
@@ -220,7 +220,7 @@ func (p *Printer) listJobs(path string, req ipp.Message) ipp.Message {
 }
 
 func (p *Printer) oneJob(path string, req ipp.Message) ipp.Message {
-	for _, j := range p.Jobs() {
+	for _, j := range p.all() {
 		if j.Path == path && !j.Gone && j.ID == req.Number(ipp.OperationGroup, "job-id") {
 			m := req.Respond(ipp.OK, "")
 			m.Groups = append(m.Groups, ipp.Group{Tag: ipp.JobGroup, Attributes: ipp.Requested(req, p.jobAttributes(j))})

@@ -80,7 +80,7 @@ func answer(p *Printer, req ipp.Message, says string, j Job) ipp.Message {
 // send takes the document of a job.
 func (p *Printer) send(path string, req ipp.Message, body io.Reader) ipp.Message {
 	id := req.Number(ipp.OperationGroup, "job-id")
-	jobs := p.Jobs()
+	jobs := p.all()
 	if id < 1 || id > len(jobs) || jobs[id-1].Path != path || !jobs[id-1].coming {
 		return req.Respond(ipp.NotFound, "no job awaits a document")
 	}
@@ -124,11 +124,12 @@ func (p *Printer) take(id int, req ipp.Message, body io.Reader) ipp.Message {
 	switch {
 	case p.Habit == "jams":
 		p.Break("media-jam")
-		j = p.change(id, func(j *Job) { j.State = ipp.JobStateOf("processing-stopped") })
+		j = p.change(id, func(j *Job) { j.State, j.taken = ipp.JobStateOf("processing-stopped"), true })
 		return answer(p, req, p.Name+" has taken the job", j)
 	case p.Pace > 0:
+		j = p.change(id, func(j *Job) { j.taken = true })
 		go run(p, id, pages)
-		return answer(p, req, "", p.change(id, func(*Job) {}))
+		return answer(p, req, "", j)
 	}
 	if p.Printing != nil {
 		p.Printing()
@@ -136,7 +137,7 @@ func (p *Printer) take(id int, req ipp.Message, body io.Reader) ipp.Message {
 	p.mu.Lock()
 	p.pages += pages
 	p.mu.Unlock()
-	j = p.change(id, func(j *Job) { j.Pages, j.State = pages, ipp.JobCompleted })
+	j = p.change(id, func(j *Job) { j.Pages, j.State, j.taken = pages, ipp.JobCompleted, true })
 	return answer(p, req, fmt.Sprintf("%s printed %s", p.Name, words.Count(pages, "page")), j)
 }
 
