@@ -47,7 +47,7 @@ func (q *Queue) JobsOf() QueueJobs {
 	}
 	j.Take, j.OutsideHours = cmp.Or(j.Take, TakeStream), cmp.Or(j.OutsideHours, "refuse")
 	j.SignIn, j.Charge = cmp.Or(j.SignIn, "30d"), cmp.Or(j.Charge, NoCharge)
-	j.Expires = Term(j.Expires.Or(aDay))
+	j.Expires = cmp.Or(j.Expires, Term(aDay))
 	return j
 }
 
@@ -64,14 +64,6 @@ type Term time.Duration
 
 // D gives it as a duration.
 func (t Term) D() time.Duration { return time.Duration(t) }
-
-// Or gives other where nothing is said.
-func (t Term) Or(other time.Duration) time.Duration {
-	if t == 0 {
-		return other
-	}
-	return time.Duration(t)
-}
 
 // String writes it with the largest unit of which it is a whole number.
 func (t Term) String() string {
@@ -163,7 +155,7 @@ func (d *Document) JobSetting() JobSettings {
 	if d.Settings != nil && d.Settings.Jobs != nil {
 		s = *d.Settings.Jobs
 	}
-	s.KeepRecords = Term(s.KeepRecords.Or(90 * aDay))
+	s.KeepRecords = cmp.Or(s.KeepRecords, Term(90*aDay))
 	s.JobNames, s.MaxBytes = cmp.Or(s.JobNames, NamesOwner), cmp.Or(s.MaxBytes, 2<<30)
 	return s
 }
@@ -214,8 +206,7 @@ func queueJobs(p *parser, n document.Node, q *Queue, from string) *QueueJobs {
 		return nil
 	}
 	j := &QueueJobs{Take: p.oneOf(o, "take", TakeStream, TakeKeep, TakeHold), OutsideHours: p.oneOf(o, "outside_hours",
-		"refuse",
-		"wait"), Charge: p.oneOf(o, "charge", NoCharge, OptionalCharge, RequiredCharge)}
+		"refuse", "wait"), Charge: p.oneOf(o, "charge", NoCharge, OptionalCharge, RequiredCharge)}
 	at := o.Texts("release_at")
 	j.ReleaseAt = document.Values(at)
 	for _, t := range at {
@@ -265,17 +256,7 @@ func allowance(p *parser, o document.Object) {
 		Every: Every(p.oneOf(o, "every", string(EveryDay), string(EveryWeek), string(EveryMonth), string(EveryNever))),
 		Over:  Over(p.oneOf(o, "over", string(OverRefuse), string(OverHold), string(OverTell)))}
 	from := "allowance " + a.Name
-	a.Formerly = p.names(o, "formerly", "", from)
-	for _, old := range a.Formerly {
-		n, _ := o.Get("formerly")
-		p.define("old allowance", old, n)
-		p.checks = append(p.checks, func() {
-			if at, taken := p.defined["allowance "+old]; taken && at.Place() != "" { // a base's are Integrity's concern
-				n.Complain("leave it out of formerly, or rename that allowance", "%q is the name of another allowance, at %s",
-					old, at.Place())
-			}
-		})
-	}
+	a.Formerly = p.formerly(o, "allowance", from)
 	a.To = p.entries(o, "to", toKinds(), from)
 	a.Queues = selectors(p, o, from)
 	if n, ok := o.Get("pages"); ok {

@@ -9,6 +9,22 @@ import (
 	"cirque/core/hours"
 )
 
+// formerly reads the old names of an object of a kind, none of which may be another's name.
+func (p *parser) formerly(o document.Object, kind, from string) []string {
+	list := p.names(o, "formerly", "", from)
+	for _, old := range list {
+		n, _ := o.Get("formerly")
+		p.define("old "+kind, old, n)
+		p.checks = append(p.checks, func() {
+			if at, taken := p.defined[kind+" "+old]; taken && at.Place() != "" { // a base's are Integrity's concern
+				n.Complain("leave it out of formerly, or rename that "+kind, "%q is the name of another %s, at %s", old, kind,
+					at.Place())
+			}
+		})
+	}
+	return list
+}
+
 func (p *parser) queue(o document.Object) {
 	q := Queue{Name: p.name(o, "queue"), Title: o.Text("title"), Listed: o.Bool("listed"), Paused: o.Bool("paused"),
 		Retired: o.Bool("retired"), Note: o.Text("note")}
@@ -16,17 +32,7 @@ func (p *parser) queue(o document.Object) {
 	q.Location = p.place(o, from)
 	q.Labels = p.names(o, "labels", "", from)
 	q.Devices = p.names(o, "devices", "device", from)
-	q.Formerly = p.names(o, "formerly", "", from)
-	for _, old := range q.Formerly {
-		n, _ := o.Get("formerly")
-		p.define("old queue", old, n)
-		p.checks = append(p.checks, func() {
-			if at, taken := p.defined["queue "+old]; taken && at.Place() != "" { // a base's are Integrity's concern
-				n.Complain("leave it out of formerly, or rename that queue", "%q is the name of another queue, at %s",
-					old, at.Place())
-			}
-		})
-	}
+	q.Formerly = p.formerly(o, "queue", from)
 	o.Each("paths", []string{"device", "server", "set", "gateway", "remote_name", "at", "sessions"},
 		func(c document.Object) {
 			q.Paths = append(q.Paths, p.path(c, q, from))

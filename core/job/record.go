@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"cirque/core/estate"
+	"cirque/core/fault"
 )
 
 // An Origin is where a job came from, as far as that is known.
@@ -91,6 +92,16 @@ func (j *Job) Happen(e Event, says string, reasons ...string) error {
 	}
 	j.State, j.Reasons, j.Says = to, reasons, says
 	return nil
+}
+
+// Unsent forgets where the job was sent, so that it is sent anew from its beginning.
+func (j *Job) Unsent() {
+	j.Device, j.Began, j.Sent, j.Far, j.Impressions = "", nil, nil, Far{}, nil
+}
+
+// NotThere is the Unknown fault for a job that is not there, or not there for whoever asks.
+func NotThere(called any) error {
+	return fault.New(fault.Unknown, "job-unknown", "see cirque job list", "there is no job %v", called)
 }
 
 // A Happening is written down beside what it made of a job.

@@ -42,8 +42,7 @@ func jobCommand(r *root) *cobra.Command {
 	var decided api.DecideJob
 	again := false
 	decide := jobDo(r, "decide JOB (--printed | --again)", "Say of a job of which it is not known whether it printed "+
-		"that "+
-		"it has, or have it sent again", "/decide", func() any { return decided })
+		"that it has, or have it sent again", "/decide", func() any { return decided })
 	decide.Flags().BoolVar(&decided.Printed, "printed", false, "it has printed")
 	decide.Flags().BoolVar(&again, "again", false, "it is to be sent again")
 	decide.MarkFlagsMutuallyExclusive("printed", "again")
@@ -63,8 +62,7 @@ func jobPath(number string) (string, error) {
 // jobDo is a command that does something with one job.
 func jobDo(r *root, use, short, what string, body func() any) *cobra.Command {
 	return ask(r, use, short, cmdline.Args(1, 1), func(c *cobra.Command, client *apiclient.Client,
-		a []string) (out job.Job,
-		err error) {
+		a []string) (out job.Job, err error) {
 		path, err := jobPath(a[0])
 		if err != nil {
 			return out, err
@@ -104,12 +102,10 @@ func jobListCommand(r *root) *cobra.Command {
 	})
 	f := c.Flags()
 	f.StringVar(&queue, "queue", "", "only of this queue")
-	f.StringVar(&device, "device", "", "only at this "+
-		"device")
+	f.StringVar(&device, "device", "", "only at this device")
 	f.StringVar(&person, "person", "", "only this person's")
 	f.StringVar(&state, "state", "", "only in this state, such as pending-held; open for all that have not ended, ended "+
-		"for "+
-		"all others")
+		"for all others")
 	f.IntVar(&limit, "limit", 50, "how many at most, up to 1000")
 	return c
 }
@@ -143,8 +139,7 @@ func writeJob(r *root, w io.Writer, v api.ShownJob) {
 	line("Charged to", "%s", j.Charge)
 	if j.Unknown {
 		fmt.Fprintf(w, "\nIt is not known whether it printed. Look at the device, and then: cirque job decide %d --printed, "+
-			"or "+
-			"--again\n", j.ID)
+			"or --again\n", j.ID)
 	}
 	if options := optionsOf(j); len(options) > 0 {
 		fmt.Fprintln(w)

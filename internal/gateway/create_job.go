@@ -5,6 +5,7 @@ import (
 	"context"
 	"io"
 
+	"cirque/core/job"
 	"cirque/internal/ipp"
 )
 
@@ -15,6 +16,11 @@ func (g *Gateway) createJob(ctx context.Context, r *asked) ipp.Message {
 		return m
 	}
 	j, err := g.jobs.Announce(ctx, r.door, w.Request)
+	return g.taken(r, w, j, err)
+}
+
+// taken answers a request about a job, with what of it is not done as wanted.
+func (g *Gateway) taken(r *asked, w wanted, j *job.Job, err error) ipp.Message {
 	if err != nil {
 		return g.refuse(r, err)
 	}
@@ -42,12 +48,7 @@ func (g *Gateway) sendDocument(ctx context.Context, r *asked) ipp.Message {
 		return g.closeJob(ctx, r)
 	}
 	j, err := g.jobs.Feed(ctx, r.by, r.job, r.Text(ipp.OperationGroup, "document-format"), in)
-	if err != nil {
-		return g.refuse(r, err)
-	}
-	m := r.Respond(ipp.OK, j.Says)
-	m.Groups = append(m.Groups, r.brief(j))
-	return m
+	return g.taken(r, wanted{}, j, err)
 }
 
 // closeJob says that no more documents come (PWG 5100.7, section 5.1).
@@ -56,10 +57,5 @@ func (g *Gateway) closeJob(ctx context.Context, r *asked) ipp.Message {
 		return r.Respond(ipp.BadRequest, "the request names no job")
 	}
 	j, err := g.jobs.CloseJob(ctx, r.by, r.job)
-	if err != nil {
-		return g.refuse(r, err)
-	}
-	m := r.Respond(ipp.OK, j.Says)
-	m.Groups = append(m.Groups, r.brief(j))
-	return m
+	return g.taken(r, wanted{}, j, err)
 }

@@ -249,11 +249,11 @@ func (r *asked) named() error {
 	if uri := r.Text(ipp.OperationGroup, "job-uri"); uri != "" {
 		at := strings.Index(uri, Prefix)
 		if at < 0 {
-			return noJob(uri)
+			return job.NotThere(uri)
 		}
 		_, id, ok := target(uri[at:])
 		if !ok || id == 0 {
-			return noJob(uri)
+			return job.NotThere(uri)
 		}
 		r.job = id
 	}
@@ -261,10 +261,6 @@ func (r *asked) named() error {
 		r.job = int64(a.Values[0].Int)
 	}
 	return nil
-}
-
-func noJob(called string) error {
-	return fault.New(fault.Unknown, "job-unknown", "see cirque job list", "there is no job %s", called)
 }
 
 // statuses are those that answer faults, by their codes (RFC 8011, appendix B; PWG 5100.16).

@@ -17,12 +17,7 @@ func (g *Gateway) printJob(ctx context.Context, r *asked) ipp.Message {
 		return g.refuse(r, err)
 	}
 	j, err := g.jobs.Print(ctx, r.door, w.Request, body)
-	if err != nil {
-		return g.refuse(r, err)
-	}
-	m := w.respond(r, j.Says)
-	m.Groups = append(m.Groups, r.brief(j))
-	return m
+	return g.taken(r, w, j, err)
 }
 
 // validateJob says whether a job would be taken (RFC 8011, section 4.2.3).
@@ -31,7 +26,7 @@ func (g *Gateway) validateJob(ctx context.Context, r *asked) ipp.Message {
 	if m, no := w.refuses(r); no {
 		return m
 	}
-	if err := r.checkCompression(); err != nil {
+	if _, err := r.document(); err != nil {
 		return g.refuse(r, err)
 	}
 	if err := g.jobs.Validate(ctx, r.door, w.Request); err != nil {

@@ -127,7 +127,7 @@ func (w *wanted) refuses(r *asked) (m ipp.Message, ok bool) {
 	return m, true
 }
 
-// document gives a request's document as it is without compression.
+// document gives a request's document as it is without compression; nothing of it is read yet.
 func (r *asked) document() (io.Reader, error) {
 	switch how := r.Text(ipp.OperationGroup, "compression"); how {
 	case "", "none":
@@ -137,21 +137,9 @@ func (r *asked) document() (io.Reader, error) {
 	case "deflate": // RFC 1951
 		return &packed{open: func() (io.Reader, error) { return flate.NewReader(r.body), nil }}, nil
 	default:
-		return nil, unknownCompression(how)
+		return nil, fault.New(fault.Invalid, "compression-unsupported", "send it as it is, or with gzip or deflate",
+			"nothing here unpacks %s", how)
 	}
-}
-
-func unknownCompression(how string) error {
-	return fault.New(fault.Invalid, "compression-unsupported", "send it as it is, or with gzip or deflate",
-		"nothing here unpacks %s", how)
-}
-
-// checkCompression gives a fault for one that is not known.
-func (r *asked) checkCompression() error {
-	if how := r.Text(ipp.OperationGroup, "compression"); how != "" && !slices.Contains(compressions, how) {
-		return unknownCompression(how)
-	}
-	return nil
 }
 
 // packed unpacks a document; how much comes of it is bounded by whoever reads it.

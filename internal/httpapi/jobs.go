@@ -44,8 +44,7 @@ func jobRoutes(s *server, a huma.API) {
 			return done(s.svc.Printing.HoldJob(ctx, principalOf(ctx), in.ID))
 		})
 	route(s, a, "POST", "/api/v1/jobs/{id}/release", "release-job", "Let a job go that waits, at a device where it may "+
-		"be "+
-		"had", small.by(access.Print), func(ctx context.Context, in *releasing) (*out[job.Job], error) {
+		"be had", small.by(access.Print), func(ctx context.Context, in *releasing) (*out[job.Job], error) {
 		return done(s.svc.Printing.Release(ctx, principalOf(ctx), in.ID, in.Body.Device))
 	})
 	route(s, a, "POST", "/api/v1/jobs/{id}/decide", "decide-job", "Say of a job of which it is not known whether it "+

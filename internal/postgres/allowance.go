@@ -59,8 +59,7 @@ func reserve(ctx context.Context, tx pgx.Tx, person string, windows []job.Window
 	for i, n := range verdict.Reserve {
 		r := reservation{balances[i].Allowance, person, balances[i].Begins, n}
 		if _, err := tx.Exec(ctx, "UPDATE allowance_balance SET reserved = reserved + $4 WHERE allowance = $1 AND person = "+
-			"$2 "+
-			"AND begins = $3", r.allowance, r.person, r.begins, n); err != nil {
+			"$2 AND begins = $3", r.allowance, r.person, r.begins, n); err != nil {
 			return verdict, nil, err
 		}
 		out = append(out, r)
@@ -83,8 +82,7 @@ func carry(ctx context.Context, tx pgx.Tx, a estate.Allowance, person, begins st
 // settle ends what a job has reserved: it is used as the job counts in the end, or given back where end is nil.
 func settle(ctx context.Context, tx pgx.Tx, id int64, end *job.End) error {
 	rows, err := tx.Query(ctx, "SELECT allowance, person, begins, pages FROM job_reservation WHERE job = $1 AND counted "+
-		"IS "+
-		"NULL ORDER BY allowance", id)
+		"IS NULL ORDER BY allowance", id)
 	if err != nil {
 		return err
 	}
@@ -100,8 +98,7 @@ func settle(ctx context.Context, tx pgx.Tx, id int64, end *job.End) error {
 			used = end.Counts(r.pages)
 		}
 		if _, err := tx.Exec(ctx, "UPDATE allowance_balance SET reserved = reserved - $4, used = used + $5 WHERE allowance "+
-			"= "+
-			"$1 AND person = $2 AND begins = $3", r.allowance, r.person, r.begins, r.pages, used); err != nil {
+			"= $1 AND person = $2 AND begins = $3", r.allowance, r.person, r.begins, r.pages, used); err != nil {
 			return err
 		}
 		if end == nil {

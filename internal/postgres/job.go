@@ -28,23 +28,18 @@ const jobColumns = "id, queue, owner, known, name, format, bytes, pages, take, s
 
 func jobFields(j *job.Job) []any {
 	return []any{&j.ID, &j.Queue, &j.Owner, &j.Known, &j.Name, &j.Format, &j.Bytes, &j.Pages, &j.Take, &j.State,
-		&j.Reasons,
-		&j.Says, &j.Device, &j.Asked, &j.Defaults, &j.Did, &j.Replaced, &j.Raw, &j.Impressions, &j.Charge, &j.From, &j.At,
-		&j.Changed, &j.Began, &j.Sent, &j.Ended, &j.Due, &j.Wakes, &j.Kept, &j.Unknown, &j.Far.URI, &j.Far.ID, &j.Far.Up,
+		&j.Reasons, &j.Says, &j.Device, &j.Asked, &j.Defaults, &j.Did, &j.Replaced, &j.Raw, &j.Impressions, &j.Charge, &j.From,
+		&j.At, &j.Changed, &j.Began, &j.Sent, &j.Ended, &j.Due, &j.Wakes, &j.Kept, &j.Unknown, &j.Far.URI, &j.Far.ID, &j.Far.Up,
 		&j.EraseAt, &j.Tries, &j.Stopping, &j.Sender, &j.Fence, &j.To}
 }
 
 func scanJob(r pgx.CollectableRow) (j job.Job, err error) { return j, r.Scan(jobFields(&j)...) }
 
-func noJob(id int64) error {
-	return fault.New(fault.Unknown, "job-unknown", "see cirque job list", "there is no job %d", id)
-}
-
 // Job gives one job, with what happened to it.
 func (s JobTable) Job(ctx context.Context, id int64) (j job.Job, past []job.Past, err error) {
 	err = s.pool.QueryRow(ctx, "SELECT "+jobColumns+" FROM job WHERE id = $1", id).Scan(jobFields(&j)...)
 	if err == pgx.ErrNoRows {
-		return j, nil, noJob(id)
+		return j, nil, job.NotThere(id)
 	}
 	if err != nil {
 		return j, nil, translate(err)
@@ -99,7 +94,7 @@ func (s JobTable) ChangeJob(ctx context.Context, id, fence int64, f job.Change) 
 			"$1 FOR UPDATE", id).Scan(append(jobFields(&j), &j.Held)...)
 		switch {
 		case err == pgx.ErrNoRows:
-			return noJob(id)
+			return job.NotThere(id)
 		case err != nil:
 			return err
 		case fence != 0 && (j.Fence != fence || !j.Held):
@@ -180,8 +175,7 @@ func happened(ctx context.Context, tx pgx.Tx, j *job.Job, h job.Happening) error
 	b := &pgx.Batch{}
 	if !h.Quiet {
 		b.Queue("INSERT INTO job_event (job, event, state, reasons, says, person, device) VALUES ($1, $2, $3, $4, $5, $6, "+
-			"$7)",
-			j.ID, h.Event, j.State, j.Reasons, says, h.Person, j.Device)
+			"$7)", j.ID, h.Event, j.State, j.Reasons, says, h.Person, j.Device)
 	}
 	if h.Began {
 		b.Queue("INSERT INTO job_device (device, began) VALUES ($1, clock_timestamp()) ON CONFLICT (device) DO UPDATE SET "+

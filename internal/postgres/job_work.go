@@ -51,8 +51,7 @@ func (s JobTable) JobLoads(ctx context.Context) (map[string]job.Load, error) {
 func (s JobTable) RenewJobs(ctx context.Context, sender string, lasts time.Duration) (map[int64]job.Lease, error) {
 	rows, err := s.pool.Query(ctx, "UPDATE job SET lease_ends = clock_timestamp() + $2::interval WHERE sender = $1 AND "+
 		"state IN ('processing', 'processing-stopped') AND lease_ends > clock_timestamp() RETURNING id, fence, stopping",
-		sender,
-		lasts)
+		sender, lasts)
 	if err != nil {
 		return nil, translate(err)
 	}
@@ -69,8 +68,7 @@ func (s JobTable) RenewJobs(ctx context.Context, sender string, lasts time.Durat
 // LeftJobs gives jobs whose sender has ended while they were under way.
 func (s JobTable) LeftJobs(ctx context.Context, limit int) ([]job.Job, error) {
 	rows, err := s.pool.Query(ctx, "SELECT "+jobColumns+" FROM job WHERE state IN ('processing', 'processing-stopped') "+
-		"AND "+
-		"lease_ends <= clock_timestamp() ORDER BY lease_ends LIMIT $1", limit)
+		"AND lease_ends <= clock_timestamp() ORDER BY lease_ends LIMIT $1", limit)
 	if err != nil {
 		return nil, translate(err)
 	}

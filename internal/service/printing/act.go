@@ -1,7 +1,6 @@
 package printing
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -48,7 +47,7 @@ func (r *Room) own(ctx context.Context, p *access.Principal, id int64) (job.Job,
 		return j, nil, err
 	}
 	if may, own := r.governs(p, &j); !may {
-		return job.Job{}, nil, fault.New(fault.Unknown, "job-unknown", "see cirque job list", "there is no job %d", id)
+		return job.Job{}, nil, job.NotThere(id)
 	} else if !own && !r.readsNames(p) {
 		j.Name = ""
 	}
@@ -272,8 +271,7 @@ func (r *Room) Release(ctx context.Context, p *access.Principal, id int64, devic
 				"the allowance", "%s of %s is spent", verdict.By, j.Owner)
 		}
 		j.Wakes = nil
-		due := r.now().Add(waitsFor)
-		j.Due = &due
+		r.waits(j, waitsFor)
 		j.To = order
 		return job.Happening{Event: job.Release, Person: p.Name}, j.Happen(job.Release, released(p, j, device), job.Queued)
 	})
@@ -308,9 +306,8 @@ func (r *Room) releaseTo(ctx context.Context, p *access.Principal, j *job.Job, d
 	if err != nil {
 		return nil, "", err
 	}
-	d := &Door{Route: route, By: p, Owner: j.Owner, Known: j.Known}
-	d.context.User, d.context.Machine, d.context.Time = j.Owner, j.From.Machine, r.now()
-	d.context.Session = cmp.Or(j.From.Session, estate.Sessions()[0])
+	d := r.doorOf(j, route)
+	d.By = p
 	if err := r.open(d); err != nil {
 		return nil, "", err
 	}
@@ -331,7 +328,7 @@ func (r *Room) releaseTo(ctx context.Context, p *access.Principal, j *job.Job, d
 		return nil, "", fault.New(fault.Denied, "not-here", "release it at one of "+strings.Join(at, ", "),
 			"jobs of %s are not had at %s", j.Queue, device)
 	}
-	dev, ok := v.Document().Find(estate.Ref{List: "devices", Name: device}).(*estate.Device)
+	dev, h, ok := r.device(device)
 	if !ok {
 		return nil, "", fault.New(fault.Unknown, "device-unknown", "see cirque device list", "there is no device %s", device)
 	}
@@ -339,8 +336,8 @@ func (r *Room) releaseTo(ctx context.Context, p *access.Principal, j *job.Job, d
 	if err := r.permit(d); err != nil {
 		return nil, "", err
 	}
-	here := job.Route{Queue: route.Queue, Hops: []job.Hop{{Device: device, URI: dev.URI, Down: r.down(device)}}}
-	if a, err := r.about(ctx, here.Hops[0], r.signIn(device, dev.URI), true); err == nil && a.Stopped || err != nil ||
+	here := job.Route{Queue: route.Queue, Hops: []job.Hop{h}}
+	if a, err := r.about(ctx, h, r.signIn(device, h.URI), true); err == nil && a.Stopped || err != nil ||
 		len(job.Choose(r.candidates(here, nil, false))) == 0 {
 		return nil, "", fault.New(fault.Unavailable, "device-stopped", "have it mended, or go to another device",
 			"%s cannot print just now: the job stays", device)

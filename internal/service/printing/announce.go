@@ -1,7 +1,6 @@
 package printing
 
 import (
-	"bufio"
 	"context"
 	"io"
 	"slices"
@@ -84,8 +83,8 @@ func (r *Room) Feed(ctx context.Context, p *access.Principal, id int64, format s
 	if err != nil {
 		return nil, err
 	}
-	doc := &arriving{Reader: bufio.NewReaderSize(body, 64<<10), most: r.present.View().Document().JobSetting().MaxBytes}
-	if err := doc.look(format); err != nil {
+	doc, err := r.arrives(body, format)
+	if err != nil {
 		return nil, err
 	}
 	in := Request{Format: doc.format, Options: found.Asked, Fidelity: found.From.Strict}
@@ -108,12 +107,9 @@ func (r *Room) Feed(ctx context.Context, p *access.Principal, id int64, format s
 
 // fed keeps the document of a job that was announced.
 func (r *Room) fed(ctx context.Context, d *Door, j *job.Job, windows []job.Window, doc *arriving) (*job.Job, error) {
-	stored, err := r.keep(ctx, j, doc)
+	stored, err := r.keep(ctx, j, windows, doc)
 	if err != nil {
 		return nil, err
-	}
-	if j.Pages == nil && (len(windows) > 0 || j.Take == estate.TakeHold) {
-		r.countPDF(ctx, j, stored)
 	}
 	hold := slices.Contains(j.Reasons, job.HoldUntil)
 	made := *j

@@ -1,9 +1,6 @@
 package printing
 
 import (
-	"context"
-	"time"
-
 	"cirque/core/job"
 	"cirque/internal/spool"
 )
@@ -23,11 +20,7 @@ func (c converted) Close() error {
 // under a key that is kept nowhere.
 func (r *sender) convert(s *sending, j *job.Job, p *prepared, in *spool.Reader, to string) error {
 	id := -j.ID
-	drop := func() {
-		ctx, cancel := context.WithTimeout(context.WithoutCancel(s.ctx), 10*time.Second)
-		defer cancel()
-		_ = r.cfg.Spool.Remove(ctx, id) // else it is swept away
-	}
+	drop := func() { r.removeDocument(id) }
 	_, _ = r.change(s, func(j *job.Job, _ job.Reserve) (job.Happening, error) { // it is for people alone
 		return job.Happening{Event: job.Note}, j.Happen(job.Note, "it is being made ready for "+j.Device, job.Transforming)
 	})

@@ -26,8 +26,8 @@ func (r *Room) Decide(ctx context.Context, p *access.Principal, id int64, printe
 		if !j.Kept {
 			return job.Happening{}, notNow(j, "sent again: nothing of it is kept")
 		}
-		due := r.now().Add(waitsFor)
-		j.Device, j.Began, j.Sent, j.Far, j.Impressions, j.Due = "", nil, nil, job.Far{}, nil, &due
+		j.Unsent()
+		r.waits(j, waitsFor)
 		return job.Happening{Event: job.Return, Person: p.Name, Free: true}, j.Happen(job.Return, p.Name+" has it sent again",
 			job.Queued)
 	})

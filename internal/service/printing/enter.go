@@ -71,6 +71,12 @@ func (r *Room) enter(ctx context.Context, p *access.Principal, called string) (*
 	return d, nil
 }
 
+// doorOf is where the owner of a job stands that waits.
+func (r *common) doorOf(j *job.Job, route job.Route) *Door {
+	return &Door{Route: route, Owner: j.Owner, Known: j.Known, context: lineup.Context{User: j.Owner,
+		Machine: j.From.Machine, Session: cmp.Or(j.From.Session, estate.Sessions()[0]), Time: r.now()}}
+}
+
 // permit gives a Denied fault where the queue's access does not let the owner in, in the place where they are.
 func (r *common) permit(d *Door) error {
 	permitted, err := r.present.View().World.Permitted(d.context, d.Queue.Name)

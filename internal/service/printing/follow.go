@@ -194,7 +194,7 @@ func (r *sender) sendAgain(s *sending, says string) {
 			h.Erase = true
 			return h, j.Happen(job.Cancel, j.Says, job.CanceledByUser)
 		}
-		j.Device, j.Began, j.Sent, j.Far, j.Impressions = "", nil, nil, job.Far{}, nil
+		j.Unsent()
 		return job.Happening{Event: job.Return, Free: true}, j.Happen(job.Return, says, job.Queued)
 	})
 }

@@ -24,8 +24,11 @@ func (r *sender) give(ctx context.Context, j *job.Job, loads map[string]job.Load
 		}
 		return
 	}
-	if j.To != "" {
-		route.Hops = r.only(j.To)
+	if j.To != "" { // it was released to this one device
+		route.Hops = nil
+		if _, h, ok := r.device(j.To); ok {
+			route.Hops = []job.Hop{h}
+		}
 	}
 	if route.Paused {
 		return // it waits until the queue is resumed
@@ -65,17 +68,20 @@ func (r *sender) give(ctx context.Context, j *job.Job, loads map[string]job.Load
 	}()
 }
 
-// only is the one device to which a job was released.
-func (r *common) only(device string) []job.Hop {
-	d, ok := r.present.View().Document().Find(estate.Ref{List: "devices", Name: device}).(*estate.Device)
+// device finds a device of the estate, with how jobs get there.
+func (r *common) device(called string) (*estate.Device, job.Hop, bool) {
+	v := r.present.View()
+	d, ok := v.Document().Find(estate.Ref{List: "devices", Name: called}).(*estate.Device)
 	if !ok {
-		return nil
+		return nil, job.Hop{}, false
 	}
-	return []job.Hop{{Device: device, URI: d.URI, Down: r.down(device)}}
+	return d, job.Hop{Device: called, URI: d.URI, Down: v.World.Live.Device(called) == live.Down}, true
 }
 
-func (r *common) down(device string) bool {
-	return r.present.View().World.Live.Device(device) == live.Down
+// waits has a job wait for so long at most.
+func (r *common) waits(j *job.Job, most time.Duration) {
+	due := r.now().Add(most)
+	j.Due = &due
 }
 
 // suspend has a job wait whose queue leads nowhere any more.
@@ -84,8 +90,7 @@ func (r *sender) suspend(ctx context.Context, id int64, why string) {
 		if j.State != job.Pending {
 			return job.Happening{}, nil
 		}
-		due := r.now().Add(keptFor)
-		j.Due = &due
+		r.waits(j, keptFor)
 		return job.Happening{Event: job.Hold}, j.Happen(job.Hold, why+": it waits for somebody's decision", job.Suspended)
 	})
 	r.failed(ctx, fmt.Sprintf("job %d could not be held", id), err)
@@ -98,8 +103,7 @@ func (r *sender) wait(ctx context.Context, id int64) {
 			return job.Happening{}, nil
 		}
 		return job.Happening{Event: job.Note}, j.Happen(job.Note, "no device behind its queue can print just now: it goes "+
-			"when "+
-			"one is back", job.PrinterStopped)
+			"when one is back", job.PrinterStopped)
 	})
 	r.failed(ctx, fmt.Sprintf("job %d could not be noted", id), err)
 }

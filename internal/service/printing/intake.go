@@ -84,8 +84,7 @@ func (r *Room) charged(d *Door, in Request) error {
 	}
 	if !slices.ContainsFunc(list, func(c estate.Charge) bool { return c.Name == in.Charge }) {
 		return fault.New(fault.Denied, job.AccountRefused, "see what there is: cirque charge list", "%s may not charge a "+
-			"job "+
-			"to %q", d.Owner, in.Charge)
+			"job to %q", d.Owner, in.Charge)
 	}
 	return nil
 }
@@ -100,13 +99,15 @@ func (r *Room) Print(ctx context.Context, d *Door, in Request, body io.Reader) (
 	if err != nil {
 		return nil, err
 	}
-	doc := &arriving{Reader: bufio.NewReaderSize(body, 64<<10), most: r.present.View().Document().JobSetting().MaxBytes}
-	if err := doc.look(in.Format); err != nil {
+	doc, err := r.arrives(body, in.Format)
+	if err != nil {
 		return nil, err
 	}
-	in.Format = doc.format
-	if err := r.suits(d, in); err != nil {
-		return nil, err
+	if doc.format != in.Format {
+		in.Format = doc.format
+		if err := r.suits(d, in); err != nil {
+			return nil, err
+		}
 	}
 	j, err := r.make(ctx, d, in, takes(d, windows, in.Hold))
 	if err != nil {
@@ -118,7 +119,7 @@ func (r *Room) Print(ctx context.Context, d *Door, in Request, body io.Reader) (
 	if j.Take == estate.TakeStream {
 		return j, r.sender.stream(ctx, d, j, windows, doc)
 	}
-	stored, err := r.keep(ctx, j, doc)
+	stored, err := r.keep(ctx, j, windows, doc)
 	if err != nil {
 		return nil, err
 	}
@@ -182,7 +183,7 @@ func (r *Room) make(ctx context.Context, d *Door, in Request, take string) (*job
 
 // keep writes a document down. Its pages are counted on the way where that is possible, else afterwards where that is
 // worth the wait.
-func (r *Room) keep(ctx context.Context, j *job.Job, doc *arriving) (job.Stored, error) {
+func (r *Room) keep(ctx context.Context, j *job.Job, windows []job.Window, doc *arriving) (job.Stored, error) {
 	w, err := r.cfg.Spool.Create(ctx, j.ID)
 	if err != nil {
 		return job.Stored{}, err
@@ -196,15 +197,15 @@ func (r *Room) keep(ctx context.Context, j *job.Job, doc *arriving) (job.Stored,
 		return stored, err
 	}
 	j.Bytes, j.Pages = stored.Bytes, j.Asked.Impressions(doc.count())
+	if j.Pages == nil && (len(windows) > 0 || j.Take == estate.TakeHold) {
+		r.countPDF(ctx, j, stored)
+	}
 	return stored, nil
 }
 
 // admitKept adds a job whose document is kept, as far as its allowances let it.
 func (r *Room) admitKept(ctx context.Context, d *Door, j *job.Job, in Request, windows []job.Window,
 	stored job.Stored) error {
-	if j.Pages == nil && (len(windows) > 0 || j.Take == estate.TakeHold) {
-		r.countPDF(ctx, j, stored)
-	}
 	return r.store.AddJob(ctx, j, func(j *job.Job, reserve job.Reserve) (job.Happening, error) {
 		h, err := r.admit(d, j, job.Arrive, in.Hold, windows, reserve)
 		h.Document = &stored
@@ -243,8 +244,7 @@ func (r *common) admit(d *Door, j *job.Job, lets job.Event, hold bool, windows [
 	if err != nil {
 		return h, err
 	}
-	until := func(t time.Time) { j.Due = &t }
-	until(r.now().Add(waitsFor))
+	r.waits(j, waitsFor)
 	switch {
 	case verdict.Over == estate.OverRefuse:
 		return h, fault.New(fault.TooMany, job.LimitReached, "print fewer pages, or ask whoever looks after the allowance",
@@ -256,7 +256,7 @@ func (r *common) admit(d *Door, j *job.Job, lets job.Event, hold bool, windows [
 		h.Event = job.Hold
 		return h, j.Happen(job.Hold, "nobody here is called "+j.Owner+": an administrator says whose it is", job.AwaitsOwner)
 	case j.Take == estate.TakeHold:
-		until(r.now().Add(d.Queue.JobsOf().Expires.D()))
+		r.waits(j, d.Queue.JobsOf().Expires.D())
 		h.Event = job.Hold
 		return h, j.Happen(job.Hold, job.Sentence(job.ReleaseWait), job.ReleaseWait)
 	case hold:
@@ -300,6 +300,12 @@ type arriving struct {
 	format     string
 	counter    pages.Counter
 	failed     error // how it ended, where it did not end well
+}
+
+// arrives looks at a document that begins to come; said is the format that its sender says.
+func (r *Room) arrives(body io.Reader, said string) (*arriving, error) {
+	a := &arriving{Reader: bufio.NewReaderSize(body, 64<<10), most: r.present.View().Document().JobSetting().MaxBytes}
+	return a, a.look(said)
 }
 
 // look finds out what the document is, which must be something.

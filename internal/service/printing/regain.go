@@ -46,8 +46,7 @@ func (r *sender) goOn(s *sending, j *job.Job) {
 		r.sendAgain(s, "nothing of it had been sent")
 		return
 	}
-	raw := len(j.Far.URI) > 7 && j.Far.URI[:7] == "socket:"
-	r.regain(s, j, r.signIn(j.Device, j.Far.URI), raw)
+	r.regain(s, j, r.signIn(j.Device, j.Far.URI), raw(j.Far.URI))
 }
 
 // regain finds out what became of a job whose connection broke, or whose sender ended, after its first byte had been
@@ -60,7 +59,7 @@ func (r *sender) regain(s *sending, j *job.Job, key *stock.Key, raw bool) {
 	}
 	silent, canceled := false, false
 	for wait := followSoonest; s.ctx.Err() == nil; wait = min(wait*2, 10*time.Second) {
-		about, err := r.aboutAgain(s.ctx, j, key)
+		about, err := r.about(s.ctx, job.Hop{Device: j.Device, URI: j.Far.URI}, key, false)
 		if err != nil {
 			if !silent {
 				silent = true
@@ -114,10 +113,6 @@ func incomplete(st job.Status) bool {
 	return slices.Contains(st.Reasons, job.Incoming) || slices.Contains(st.Reasons, "job-data-insufficient")
 }
 
-func (r *sender) aboutAgain(ctx context.Context, j *job.Job, key *stock.Key) (job.About, error) {
-	return r.about(ctx, job.Hop{Device: j.Device, URI: j.Far.URI}, key, false)
-}
-
 // find asks a device about a job, by its number there or, where that never came back, by its name.
 func (r *sender) find(s *sending, j *job.Job, key *stock.Key) (st job.Status, known bool, err error) {
 	within, cancel := context.WithTimeout(s.ctx, followWithin)
@@ -147,8 +142,7 @@ func (r *sender) unknown(s *sending, why string) {
 			return job.Happening{Event: job.Abort}, j.Happen(job.Abort, "it broke off: "+why, job.AbortedBySystem)
 		}
 		j.Unknown = true
-		due := r.now().Add(waitsFor)
-		j.Due = &due
+		r.waits(j, waitsFor)
 		return job.Happening{Event: job.Stop, Free: true}, j.Happen(job.Stop, "not known whether it printed: "+why,
 			job.PrinterStopped)
 	})

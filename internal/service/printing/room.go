@@ -1,5 +1,6 @@
 // Package printing takes jobs at the gateway, keeps them, sends them to devices and follows them there. Its use cases:
-// Enter, Validate, Print, Announce, Feed, Show, List, Cancel, HoldJob, Release, Move, Offer, Identify.
+// Enter, Validate, Print, Announce, Feed, CloseJob, Show, List, Page, Cancel, HoldJob, Release, Decide, Offer,
+// Identify.
 package printing
 
 import (

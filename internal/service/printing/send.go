@@ -77,18 +77,22 @@ func (r *sender) send(s *sending, j *job.Job, route job.Route, order []string) {
 	_, _ = r.change(s, func(j *job.Job, _ job.Reserve) (job.Happening, error) { // else its lease ends, and it is found
 		if j.To != "" { // it was released to this one device
 			to := j.To
-			j.Device, j.Began, j.Far, j.To = "", nil, job.Far{}, ""
+			j.Unsent()
+			j.To = ""
 			return job.Happening{Event: job.Hold, Free: true}, j.Happen(job.Hold, to+" did not take it, and it waits for its "+
 				"owner again: "+says, job.ReleaseWait)
 		}
 		j.Tries++
-		j.Device, j.Began, j.Far = "", nil, job.Far{}
+		j.Unsent()
 		wakes := r.now().Add(min(time.Second<<min(j.Tries, 5), 30*time.Second))
 		j.Wakes = &wakes
 		return job.Happening{Event: job.Return, Free: true}, j.Happen(job.Return, "no device took it: "+says,
 			job.PrinterStopped)
 	})
 }
+
+// raw says whether a device takes documents as they are, and answers nothing.
+func raw(uri string) bool { return strings.HasPrefix(uri, "socket:") }
 
 func hop(route job.Route, device string) job.Hop {
 	i := slices.IndexFunc(route.Hops, func(h job.Hop) bool { return h.Device == device })
@@ -207,8 +211,7 @@ func (r *sender) try(s *sending, j *job.Job, route job.Route, h job.Hop) (tried,
 	if p.raw {
 		r.finish(s, func(j *job.Job) (job.Happening, error) {
 			return job.Happening{Event: job.Finish, AllSent: true}, j.Happen(job.Finish, "the device has taken all of it; it "+
-				"does "+
-				"not say whether it printed", job.Successful)
+				"does not say whether it printed", job.Successful)
 		})
 		return ended, ""
 	}
@@ -267,7 +270,7 @@ func (r *sender) prepare(s *sending, j *job.Job, route job.Route, h job.Hop) (*p
 	if h.URI == "" {
 		return nil, refused, "it is no device of the queue any more"
 	}
-	p := &prepared{raw: strings.HasPrefix(h.URI, "socket:"), key: r.signIn(h.Device, h.URI)}
+	p := &prepared{raw: raw(h.URI), key: r.signIn(h.Device, h.URI)}
 	if !p.raw {
 		var err error
 		if p.about, err = r.about(s.ctx, h, p.key, false); err != nil {

@@ -73,12 +73,17 @@ func (r *sender) drop(s *sending) {
 	m := &r.hands
 	m.mu.Lock()
 	delete(m.at, s.id)
-	if m.busy[s.device]--; m.busy[s.device] <= 0 {
-		delete(m.busy, s.device)
-	}
+	m.leaves(s.device)
 	m.mu.Unlock()
 	m.all.Done()
 	r.look() // there is room for another
+}
+
+// leaves counts one less at a device; mu is held.
+func (m *senders) leaves(device string) {
+	if m.busy[device]--; m.busy[device] <= 0 {
+		delete(m.busy, device)
+	}
 }
 
 // goes has it counted for another device.
@@ -86,9 +91,7 @@ func (r *sender) goes(s *sending, device string) {
 	m := &r.hands
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	if m.busy[s.device]--; m.busy[s.device] <= 0 {
-		delete(m.busy, s.device)
-	}
+	m.leaves(s.device)
 	s.device = device
 	m.busy[device]++
 }

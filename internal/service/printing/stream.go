@@ -89,9 +89,8 @@ func (r *sender) stream(ctx context.Context, d *Door, j *job.Job, windows []job.
 // streamTo passes a job on to one device.
 func (r *sender) streamTo(ctx context.Context, d *Door, j *job.Job, h job.Hop, key *stock.Key, windows []job.Window,
 	doc *arriving) error {
-	raw := strings.HasPrefix(h.URI, "socket:")
 	var about job.About
-	if !raw {
+	if !raw(h.URI) {
 		var err error
 		if about, err = r.about(ctx, h, key, true); err != nil {
 			return err
@@ -109,8 +108,7 @@ func (r *sender) streamTo(ctx context.Context, d *Door, j *job.Job, h job.Hop, k
 	fit := job.FitOptions(j.Asked, d.Queue.Defaults, about.Able, about.Own)
 	if j.From.Strict && len(fit.Replaced) > 0 {
 		return fault.New(fault.Invalid, "option-unsupported", "leave it out, or do not insist on it", "%s has no %s as "+
-			"asked "+
-			"for", h.Device, fit.Replaced[0].Option)
+			"asked for", h.Device, fit.Replaced[0].Option)
 	}
 	t := job.Ticket{Name: nameAt(j), Owner: j.Owner, Format: j.Format, Options: fit.Did, Raw: j.Raw}
 	far := job.Far{URI: h.URI, Up: about.Up}
@@ -126,7 +124,7 @@ func (r *sender) streamTo(ctx context.Context, d *Door, j *job.Job, h job.Hop, k
 	j.Device, j.Far, j.Did, j.Replaced = h.Device, far, fit.Did, fit.Replaced
 	s, added := r.streams(ctx, j, windows)
 	switch {
-	case raw:
+	case raw(h.URI):
 		err = r.cfg.Devices.SendRaw(ctx, h.URI, doc)
 	case about.Creates:
 		st, err = r.cfg.Devices.SendDocument(ctx, h.URI, key, far.ID, t, doc)

@@ -4,7 +4,6 @@ import (
 	"context"
 	"time"
 
-	"cirque/core/estate"
 	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/core/words"
@@ -92,14 +91,11 @@ func (r *times) wakes(j *job.Job, reserve job.Reserve) (job.Happening, error) {
 	j.Wakes = nil
 	route, err := job.RouteOf(r.present.View().World, j.Queue, r.now())
 	if err != nil {
-		due := r.now().Add(keptFor)
-		j.Due = &due
+		r.waits(j, keptFor)
 		return job.Happening{Event: job.Hold}, j.Happen(job.Hold, fault.As(err).What+": it waits for somebody's decision",
 			job.Suspended)
 	}
-	d := &Door{Route: route, Owner: j.Owner, Known: j.Known}
-	d.context.User, d.context.Machine, d.context.Time = j.Owner, j.From.Machine, r.now()
-	d.context.Session = estate.Sessions()[0]
+	d := r.doorOf(j, route)
 	windows, err := r.windows(d.context, route.Queue.Name)
 	if err != nil {
 		return job.Happening{}, err
