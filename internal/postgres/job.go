@@ -28,9 +28,9 @@ const jobColumns = "id, queue, owner, known, name, format, bytes, pages, take, s
 
 func jobFields(j *job.Job) []any {
 	return []any{&j.ID, &j.Queue, &j.Owner, &j.Known, &j.Name, &j.Format, &j.Bytes, &j.Pages, &j.Take, &j.State,
-		&j.Reasons, &j.Says, &j.Device, &j.Asked, &j.Defaults, &j.Did, &j.Replaced, &j.Raw, &j.Impressions, &j.Charge, &j.From,
-		&j.At, &j.Changed, &j.Began, &j.Sent, &j.Ended, &j.Due, &j.Wakes, &j.Kept, &j.Unknown, &j.Far.URI, &j.Far.ID, &j.Far.Up,
-		&j.EraseAt, &j.Tries, &j.Stopping, &j.Sender, &j.Fence, &j.To}
+		&j.Reasons, &j.Says, &j.Device, &j.Asked, &j.Defaults, &j.Did, &j.Replaced, &j.Raw, &j.Impressions, &j.Charge,
+		&j.From, &j.At, &j.Changed, &j.Began, &j.Sent, &j.Ended, &j.Due, &j.Wakes, &j.Kept, &j.Unknown, &j.Far.URI,
+		&j.Far.ID, &j.Far.Up, &j.EraseAt, &j.Tries, &j.Stopping, &j.Sender, &j.Fence, &j.To}
 }
 
 func scanJob(r pgx.CollectableRow) (j job.Job, err error) { return j, r.Scan(jobFields(&j)...) }
